@@ -1,0 +1,213 @@
+//! Fastenings: size, hold, the drills, and how many.
+
+use crate::error::{self, InputError};
+use crate::reason::Reason;
+use crate::timber::Species;
+use crate::units::MM_PER_INCH;
+
+/// Screw gauge by plank thickness, mm (*yard rule*).
+const PLANK_GAUGES: [(f64, u32); 9] =
+    [(10.0, 7), (13.0, 8), (16.0, 9), (19.0, 10), (22.0, 12), (25.0, 14), (29.0, 16), (32.0, 18), (38.0, 20)];
+/// Screw lengths sold, mm.
+const SCREW_LENGTHS: [f64; 13] = [16.0, 20.0, 25.0, 32.0, 38.0, 44.0, 50.0, 57.0, 64.0, 75.0, 90.0, 100.0, 125.0];
+/// Plug cutters, mm.
+const PLUGS: [f64; 6] = [8.0, 10.0, 12.0, 13.0, 16.0, 19.0];
+/// Left uncut behind a screw's point, mm.
+const LEAVE_BEHIND_POINT: f64 = 6.0;
+/// Spares added before rounding up, and pieces in a box.
+const SPARES: f64 = 0.05;
+pub const BOX: u32 = 100;
+
+/// Shank diameter of a screw gauge, mm: 0.060 in + 0.013 in × gauge.
+pub fn shank(gauge: u32) -> f64 {
+    (0.060 + 0.013 * f64::from(gauge)) * MM_PER_INCH
+}
+
+/// A plank screwed to a frame. Lengths mm, forces N.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ScrewPlan {
+    pub gauge: u32,
+    pub length: f64,
+    pub shank: f64,
+    pub root: f64,
+    pub head: f64,
+    pub pilot_plank: f64,
+    pub pilot_frame: f64,
+    pub plug: f64,
+    /// Depth of the head below the finished surface.
+    pub head_depth: f64,
+    /// What is bored now: that depth and all that will still be planed off.
+    pub bored_depth: f64,
+    /// Thread in the frame.
+    pub hold: f64,
+    /// A fifth of the withdrawal strength.
+    pub working_load: f64,
+    pub per_crossing: u32,
+    pub edge_distance: f64,
+    pub end_distance: f64,
+    pub stagger: f64,
+    pub reasons: Vec<Reason>,
+}
+
+/// The plank and frame a screw joins. Lengths mm.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Joining<'s> {
+    pub plank: &'s Species,
+    pub frame: &'s Species,
+    pub plank_thickness: f64,
+    pub plank_width: f64,
+    pub frame_moulded: f64,
+    /// Still to be planed off the plank's face after fastening.
+    pub to_plane_off: f64,
+}
+
+/// Sizes screws, drills and plugs for planking. Errors name the field.
+///
+/// Sources: pilots and withdrawal `p = 108.25·G²·D·L` from the Wood Handbook (ch. 8), the rest *yard rule*.
+pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
+    let t = error::length("plank_thickness", join.plank_thickness)?;
+    error::length("plank_width", join.plank_width)?;
+    error::length("frame_moulded", join.frame_moulded)?;
+    error::within("to_plane_off", join.to_plane_off, 0.0, 20.0)?;
+    let gauge = gauge_for(t);
+    let shank = shank(gauge);
+    let root = shank * 2.0 / 3.0;
+    let head = shank * 2.0;
+    let plug = PLUGS.into_iter().find(|p| *p >= head).unwrap_or(PLUGS[PLUGS.len() - 1]);
+    let wanted_depth = f64::max(6.0, plug / 2.0);
+    let head_depth = wanted_depth.min(t / 2.0);
+    let under_head = t - head_depth;
+    let wanted_hold = 10.0 * root;
+    let length = screw_length(t, under_head, wanted_hold, join.frame_moulded);
+    let hold = (length - under_head).max(0.0);
+    let pilot = |species: &Species| root * if species.hardwood { 0.9 } else { 0.7 };
+    let working_load = 108.25 * join.frame.specific_gravity.powi(2) * shank * hold / 5.0;
+    let (edge_distance, stagger) = (f64::max(12.0, 2.5 * shank), 5.0 * shank);
+    let reasons = vec![
+        Reason::note("fasten.gauge", format!("gauge {gauge} for a {t:.0} mm plank"))
+            .formula("shank = 0.060 in + 0.013 in × gauge; root = ⅔ shank; head = 2 × shank")
+            .value("shank", shank, "mm"),
+        hold_reason(hold, wanted_hold),
+        Reason::note("fasten.pilot", "pilot: 70 % of the root in softwood, 90 % in hardwood; clearance through the plank is the shank")
+            .source("Wood Handbook ch. 8")
+            .value("root", root, "mm"),
+        Reason::note("fasten.counterbore", "head at least 6 mm and half a plug below the finished face, with half the plank under it")
+            .formula("bored depth = head depth + all that will still be planed off")
+            .against("head depth", head_depth, "mm", wanted_depth)
+            .value("still to plane off", join.to_plane_off, "mm"),
+        Reason::note("fasten.withdrawal", "working load is a fifth of the withdrawal strength")
+            .formula("p = 108.25 · G² · D · L")
+            .source("Wood Handbook ch. 8")
+            .value("working load", working_load, "N"),
+    ];
+    Ok(ScrewPlan {
+        gauge,
+        length,
+        shank,
+        root,
+        head,
+        pilot_plank: shank,
+        pilot_frame: pilot(join.frame),
+        plug,
+        head_depth,
+        bored_depth: head_depth + join.to_plane_off,
+        hold,
+        working_load,
+        per_crossing: per_crossing(join.plank_width),
+        edge_distance,
+        end_distance: 8.0 * shank,
+        stagger,
+        reasons,
+    })
+}
+
+fn hold_reason(hold: f64, wanted: f64) -> Reason {
+    let (verdict, text) = if hold >= wanted - 1e-9 {
+        (crate::Verdict::For, "at least 10 × root of thread in the frame, not through it")
+    } else {
+        (crate::Verdict::Against, "the frame is too shallow for 10 × root of thread: the longest screw that stays inside it")
+    };
+    Reason::new("fasten.hold", verdict, text).against("thread in the frame", hold, "mm", wanted)
+}
+
+/// Gauge for a plank: that of the nearest thickness in the table.
+fn gauge_for(thickness: f64) -> u32 {
+    let near = |entry: &&(f64, u32)| (entry.0 - thickness).abs();
+    PLANK_GAUGES.iter().min_by(|a, b| near(a).total_cmp(&near(b))).map_or(10, |entry| entry.1)
+}
+
+/// The stock length nearest above 2 × plank and enough hold, short of coming through the frame.
+fn screw_length(thickness: f64, under_head: f64, hold: f64, moulded: f64) -> f64 {
+    let wanted = (2.0 * thickness).max(under_head + hold);
+    let most = under_head + moulded - LEAVE_BEHIND_POINT;
+    let fits = |length: &&f64| **length <= most;
+    SCREW_LENGTHS
+        .iter()
+        .filter(fits)
+        .find(|length| **length >= wanted)
+        .or_else(|| SCREW_LENGTHS.iter().filter(fits).next_back())
+        .copied()
+        .unwrap_or(SCREW_LENGTHS[0])
+}
+
+/// Fastenings where a plank crosses a frame: two up to 150 mm of width, three above.
+pub fn per_crossing(plank_width: f64) -> u32 {
+    if plank_width <= 150.0 { 2 } else { 3 }
+}
+
+/// How many to order for so many needed: 5 % spare, and whole boxes.
+pub fn order(needed: u32) -> (u32, u32) {
+    let with_spares = (f64::from(needed) * (1.0 + SPARES)).ceil() as u32;
+    (with_spares, with_spares.div_ceil(BOX))
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::timber::species;
+
+    fn larch_on_oak(thickness: f64, moulded: f64) -> ScrewPlan {
+        screws(&Joining {
+            plank: species::find("western_larch").unwrap(),
+            frame: species::find("white_oak").unwrap(),
+            plank_thickness: thickness,
+            plank_width: 140.0,
+            frame_moulded: moulded,
+            to_plane_off: 2.0,
+        })
+        .unwrap()
+    }
+
+    #[test]
+    fn an_inch_of_larch_on_oak_takes_fourteens() {
+        let plan = larch_on_oak(25.0, 60.0);
+        assert_eq!((plan.gauge, plan.plug, plan.per_crossing), (14, 13.0, 2));
+        assert!((plan.shank - 6.1468).abs() < 1e-9);
+        assert_eq!((plan.head_depth, plan.bored_depth, plan.length), (6.5, 8.5, 64.0));
+        assert!((plan.pilot_frame - plan.root * 0.9).abs() < 1e-12);
+    }
+
+    #[test]
+    fn a_shallow_frame_is_never_pierced_and_the_short_hold_is_told() {
+        let plan = larch_on_oak(25.0, 30.0);
+        assert!(plan.hold <= 24.0);
+        assert!(plan.reasons.iter().any(|r| r.rule == "fasten.hold" && r.verdict == crate::Verdict::Against));
+    }
+
+    #[test]
+    fn an_order_has_spares_and_whole_boxes() {
+        assert_eq!(order(96), (101, 2));
+        assert_eq!(order(0), (0, 0));
+    }
+
+    proptest! {
+        #[test]
+        fn half_the_plank_stays_under_the_head(thickness in 8.0..60.0f64, moulded in 25.0..120.0f64) {
+            let plan = larch_on_oak(thickness, moulded);
+            prop_assert!(plan.head_depth <= thickness / 2.0);
+            prop_assert!(plan.length - (thickness - plan.head_depth) <= moulded - 6.0 + 1e-9 || plan.length == 16.0);
+        }
+    }
+}

@@ -1,0 +1,237 @@
+//! Cases a restorer would lay out by hand, and the rules of a right answer over random planks.
+
+use proptest::prelude::*;
+
+use super::*;
+
+fn crack(points: &[Point]) -> Damage {
+    Damage { kind: DamageKind::Crack, points: points.to_vec(), depth: 8.0 }
+}
+
+fn rot(points: &[Point], depth: f64) -> Damage {
+    Damage { kind: DamageKind::Rot, points: points.to_vec(), depth }
+}
+
+fn hole(id: &str, x: f64, y: f64, diameter: f64, live: bool) -> Hole {
+    Hole { id: id.into(), x, y, diameter, live }
+}
+
+fn request(damage: Vec<Damage>, holes: Vec<Hole>) -> Request {
+    Request {
+        plank: Plank::parallel(3_000.0, 160.0, 25.0),
+        damage,
+        holes,
+        frames: vec![],
+        rules: GravingRules::default(),
+    }
+}
+
+/// Everything the contract calls a right answer, checked apart from the search.
+fn faults(request: &Request, patch: &Patch) -> Vec<String> {
+    let mut faults = Vec::new();
+    let outline = &patch.outline;
+    if outline.len() > 6 || outline.len() < 3 {
+        faults.push(format!("{} corners", outline.len()));
+    }
+    let n = outline.len();
+    for i in 0..n {
+        let (a, b, c) = (outline[i], outline[(i + 1) % n], outline[(i + 2) % n]);
+        if crate::geometry::cross(a, b, c) < -1e-6 {
+            faults.push(format!("not convex at {b:?}"));
+        }
+    }
+    for point in grown_damage(request).unwrap() {
+        if !convex_contains(outline, point, 1e-6) {
+            faults.push(format!("{point:?} of the grown damage is outside"));
+        }
+    }
+    let plank = &request.plank;
+    let on_edge = |p: Point| {
+        (p[1] - polyline_at(&plank.lower, p[0])).abs() < 1e-6 || (p[1] - polyline_at(&plank.upper, p[0])).abs() < 1e-6
+    };
+    for (a, b) in edges(outline) {
+        let along_edge = on_edge(a) && on_edge(b) && (a[1] - b[1]).abs() < (a[0] - b[0]).abs() / 6.5;
+        let level = (a[1] - b[1]).abs() < 1e-6;
+        if !along_edge && !level {
+            let slope = ((b[0] - a[0]) / (b[1] - a[1])).abs();
+            if !(2.0 - 1e-6..=6.0 + 1e-6).contains(&slope) {
+                faults.push(format!("an end slopes {slope}"));
+            }
+        }
+        if !along_edge {
+            for hole in &request.holes {
+                let centre = [hole.x, hole.y];
+                let inside = convex_contains(outline, centre, 0.0);
+                let least = hole.diameter / 2.0
+                    + if hole.live && !inside { LIVE_CLEARANCE.max(request.rules.hole_clearance) } else { request.rules.hole_clearance };
+                if distance_to_segment(centre, a, b) < least - 1e-5 {
+                    faults.push(format!("hole {} is {} from the outline", hole.id, distance_to_segment(centre, a, b)));
+                }
+            }
+        }
+    }
+    let land = request.rules.edge_land.max(plank.thickness);
+    for p in outline {
+        let runs_out = |edge| patch.to_edge == ToEdge::Both || patch.to_edge == edge;
+        for (gap, edge) in [
+            (p[1] - polyline_at(&plank.lower, p[0]), ToEdge::Lower),
+            (polyline_at(&plank.upper, p[0]) - p[1], ToEdge::Upper),
+        ] {
+            if !runs_out(edge) && gap < land - 1e-6 {
+                faults.push(format!("a land of {gap} at {p:?}"));
+            }
+        }
+    }
+    faults
+}
+
+#[test]
+fn a_lone_crack_gets_a_pointed_patch_well_under_its_box() {
+    let request = request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], vec![]);
+    let patch = plan(&request).unwrap();
+    assert_eq!(faults(&request, &patch), Vec::<String>::new());
+    assert_eq!((patch.to_edge, patch.through, patch.depth), (ToEdge::None, false, 12.5));
+    assert_eq!(patch.thickness, 14.5);
+    let ((x0, x1), (y0, y1)) = extent(&patch.outline, 0).zip(extent(&patch.outline, 1)).unwrap();
+    assert!((patch.blank.length - (x1 - x0 + 12.0)).abs() < 1e-9 && (patch.blank.width - (y1 - y0 + 12.0)).abs() < 1e-9);
+    assert!(patch.splice_instead.is_none() && patch.kept > 0.97);
+}
+
+#[test]
+fn a_rot_box_gets_ends_at_the_flattest_slope_it_may() {
+    // Grown to 200 × 70: the smallest allowed outline is the box with two points at slope 2.
+    let request = request(vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_100.0, 90.0], [1_000.0, 90.0]], 10.0)], vec![]);
+    let patch = plan(&request).unwrap();
+    assert_eq!(faults(&request, &patch), Vec::<String>::new());
+    let pointed_box = 200.0 * 70.0 + 70.0 * 70.0;
+    assert!(patch.area <= pointed_box * EYE_DECIDES, "{} against {pointed_box}", patch.area);
+}
+
+#[test]
+fn an_old_hole_at_the_edge_of_the_damage_disappears_or_is_spared() {
+    let holes = vec![hole("h1", 990.0, 62.0, 10.0, false), hole("h2", 1_300.0, 80.0, 10.0, false)];
+    let request = request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], holes);
+    let patch = plan(&request).unwrap();
+    assert_eq!(faults(&request, &patch), Vec::<String>::new());
+    assert!(!patch.swallowed.contains(&"h2".to_owned()));
+}
+
+#[test]
+fn damage_by_the_edge_runs_out_to_it_rather_than_leave_a_sliver() {
+    let request = request(vec![crack(&[[1_000.0, 22.0], [1_150.0, 26.0]])], vec![]);
+    let patch = plan(&request).unwrap();
+    assert_eq!(faults(&request, &patch), Vec::<String>::new());
+    assert_eq!(patch.to_edge, ToEdge::Lower);
+}
+
+#[test]
+fn a_tapering_edge_is_followed() {
+    let mut request = request(vec![crack(&[[1_000.0, 18.0], [1_150.0, 24.0]])], vec![]);
+    request.plank.lower = vec![[0.0, -30.0], [3_000.0, 20.0]];
+    let patch = plan(&request).unwrap();
+    assert_eq!(faults(&request, &patch), Vec::<String>::new());
+}
+
+#[test]
+fn deep_damage_goes_right_through() {
+    let deep = plan(&request(vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_050.0, 90.0]], 16.0)], vec![])).unwrap();
+    assert!(deep.through && deep.depth == 25.0 && deep.thickness == 27.0);
+    let shallow = plan(&request(vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_050.0, 90.0]], 13.0)], vec![])).unwrap();
+    assert!(!shallow.through && shallow.depth == 14.0);
+}
+
+#[test]
+fn a_patch_over_most_of_the_width_is_a_splice() {
+    let wide = plan(&request(vec![rot(&[[1_000.0, 50.0], [1_100.0, 50.0], [1_100.0, 110.0], [1_000.0, 110.0]], 10.0)], vec![])).unwrap();
+    assert!(wide.splice_instead.unwrap().contains("60 %"));
+}
+
+#[test]
+fn damage_at_the_plank_end_says_that_there_is_no_room() {
+    let end = plan(&request(vec![rot(&[[0.0, 60.0], [80.0, 60.0], [80.0, 90.0], [0.0, 90.0]], 10.0)], vec![])).unwrap();
+    assert!(end.splice_instead.unwrap().contains("end of the plank"));
+}
+
+#[test]
+fn corners_keep_off_a_frame_row_where_that_costs_little() {
+    let free = request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], vec![]);
+    let corner = plan(&free).unwrap().outline[0][0];
+    let framed = Request { frames: vec![corner], ..free };
+    let patch = plan(&framed).unwrap();
+    assert_eq!(faults(&framed, &patch), Vec::<String>::new());
+    assert!(patch.outline.iter().all(|p| (p[0] - corner).abs() >= FRAME_ROW - 1e-6));
+}
+
+#[test]
+fn bad_input_is_named_where_it_was_given() {
+    let field = |request: Request| plan(&request).unwrap_err().field;
+    assert_eq!(field(request(vec![], vec![])), "damage");
+    assert_eq!(field(request(vec![crack(&[[1.0, 1.0]])], vec![])), "damage[0].points");
+    assert_eq!(field(request(vec![crack(&[[1.0, 1.0], [1.0, 1.0]])], vec![])), "damage[0].points");
+    assert_eq!(field(request(vec![crack(&[[9_000.0, 1.0], [9_100.0, 1.0]])], vec![])), "damage[0].points");
+    assert_eq!(field(request(vec![crack(&[[1.0, f64::NAN], [5.0, 1.0]])], vec![])), "damage[0].points[0]");
+    assert_eq!(field(request(vec![crack(&[[1.0, 5.0], [99.0, 5.0]])], vec![hole("a", 1.0, 1.0, 0.0, false)])), "holes[0].diameter");
+    let mut thin = request(vec![crack(&[[1.0, 5.0], [99.0, 5.0]])], vec![]);
+    thin.plank.thickness = -3.0;
+    assert_eq!(plan(&thin).unwrap_err().to_string(), "plank.thickness: must be greater than 0, was -3");
+}
+
+#[test]
+fn a_router_template_stands_off_by_the_bush() {
+    let patch = plan(&request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], vec![])).unwrap();
+    let template = patch.template(5.0);
+    for (a, b) in edges(&template) {
+        let middle = [(a[0] + b[0]) / 2.0, (a[1] + b[1]) / 2.0];
+        let nearest = edges(&patch.outline).map(|(p, q)| distance_to_segment(middle, p, q)).fold(f64::INFINITY, f64::min);
+        assert!((nearest - 5.0).abs() < 1e-6);
+    }
+}
+
+prop_compose! {
+    fn any_damage()(kind in 0..3, x in 700.0..1_500.0f64, y in 45.0..115.0f64, long in 10.0..200.0f64, tall in 2.0..25.0f64, depth in 1.0..24.0f64) -> Damage {
+        let points = vec![[x, y - tall / 2.0], [x + long, y - tall / 3.0], [x + long * 0.8, y + tall / 2.0], [x + long * 0.1, y + tall / 3.0]];
+        match kind {
+            0 => Damage { kind: DamageKind::Crack, points: points[..2].to_vec(), depth },
+            1 => Damage { kind: DamageKind::Gouge, points, depth },
+            _ => Damage { kind: DamageKind::Rot, points, depth },
+        }
+    }
+}
+
+prop_compose! {
+    fn any_hole()(x in 500.0..1_900.0f64, y in 12.0..148.0f64, diameter in 4.0..14.0f64, live: bool) -> (f64, f64, f64, bool) {
+        (x, y, diameter, live)
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    #[test]
+    fn a_patch_that_is_no_splice_breaks_no_rule(
+        damage in proptest::collection::vec(any_damage(), 1..3),
+        holes in proptest::collection::vec(any_hole(), 0..8),
+        taper in -20.0..20.0f64,
+    ) {
+        let holes = holes.into_iter().enumerate().map(|(i, (x, y, d, live))| hole(&format!("h{i}"), x, y, d, live)).collect();
+        let mut request = request(damage, holes);
+        request.plank.upper = vec![[0.0, 170.0 + taper], [3_000.0, 170.0 - taper]];
+        let patch = plan(&request).unwrap();
+        if patch.splice_instead.is_none() {
+            prop_assert_eq!(faults(&request, &patch), Vec::<String>::new());
+        }
+    }
+
+    #[test]
+    fn without_holes_it_is_never_larger_than_the_bounding_hexagon(damage in any_damage()) {
+        let request = request(vec![damage], vec![]);
+        let patch = plan(&request).unwrap();
+        let must = grown_damage(&request).unwrap();
+        let ((x0, x1), (y0, y1)) = extent(&must, 0).zip(extent(&must, 1)).unwrap();
+        let clear = y0 >= 25.0 && y1 <= 135.0;
+        let hexagon = (x1 - x0) * (y1 - y0) + (y1 - y0) * (y1 - y0);
+        if clear {
+            prop_assert!(patch.area <= hexagon * EYE_DECIDES, "{} against {}", patch.area, hexagon);
+        }
+    }
+}

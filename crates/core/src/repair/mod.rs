@@ -1,0 +1,6 @@
+//! Repairs: which one, its outline, its joints.
+
+pub mod butts;
+pub mod decide;
+pub mod graving;
+pub mod scarf;

@@ -1,0 +1,4 @@
+//! Work: the tasks a decision unfolds into, in structural order, and how long they take.
+
+pub mod estimate;
+pub mod tasks;

@@ -1,0 +1,125 @@
+//! The tasks of a decided repair, in the order they are done.
+
+use crate::caution::Caution;
+use crate::repair::decide::OptionKind;
+
+use super::estimate::{Hours, Operation};
+
+/// A task as a decision unfolds it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Task {
+    pub operation: Operation,
+    pub what: &'static str,
+    /// In the operation's unit.
+    pub amount: f64,
+    pub hours: Hours,
+    /// Nothing that follows may start until this many hours after it ends: cure, drying.
+    pub wait_after: f64,
+    pub cautions: Vec<Caution>,
+}
+
+/// How big a repair is.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Extent {
+    /// Length of new wood, mm.
+    pub length: f64,
+    /// Length of glue or cut line, mm.
+    pub cut: f64,
+    /// Seams touched, mm.
+    pub seam: f64,
+    pub fastenings: u32,
+    /// Face to coat, mm².
+    pub area: f64,
+    /// Separate pieces.
+    pub places: u32,
+}
+
+/// Epoxy cures 24 h at 20 °C unless the product says otherwise.
+pub const GLUE_CURE_HOURS: f64 = 24.0;
+
+/// Unfolds an option into its tasks: nothing comes out before it is shored, the old part stays as pattern
+/// until the shape is taken, fastening before seams, seams before fairing, fairing before finish.
+///
+/// `rate` gives the yard's hours per unit for an operation.
+pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64) -> Vec<Task> {
+    use Operation as O;
+    let metres = extent.length / 1000.0;
+    let cut = extent.cut / 1000.0;
+    let seam = extent.seam / 1000.0;
+    let places = f64::from(extent.places);
+    let task = |operation: Operation, what, amount: f64, wait_after, cautions: &[Caution]| Task {
+        operation,
+        what,
+        amount,
+        hours: Hours::around(amount * rate(operation)),
+        wait_after,
+        cautions: cautions.to_vec(),
+    };
+    let inspect = task(O::Inspect, "Look again and record what is found", 1.0, 0.0, &[]);
+    if kind == OptionKind::Leave {
+        return vec![inspect];
+    }
+    let graving = kind == OptionKind::Graving;
+    let mut tasks = Vec::new();
+    if !graving {
+        tasks.push(task(O::Shore, "Shore and batten the hull each side of the opening", 1.0, 0.0, &[Caution::UnderHull]));
+    }
+    tasks.push(task(O::Strip, "Strip the coating and prove the extent", metres, 0.0, &[Caution::OldPaint]));
+    if seam > 0.0 {
+        tasks.push(task(O::Reef, "Reef out the seams touched, without widening them", seam, 0.0, &[Caution::OldPaint]));
+    }
+    // The damaged wood holds the shape and is the pattern: the shape is taken before it is cut out.
+    tasks.push(task(O::TakeShape, "Take the shape and make the pattern", metres.max(0.3 * places), 0.0, &[]));
+    tasks.push(task(O::CutOut, "Cut out to the lines", cut, 0.0, &[Caution::Machines, Caution::Dust]));
+    tasks.push(task(O::Mill, "Mill and shape the new wood", metres.max(0.3 * places), 0.0, &[Caution::Machines, Caution::Dust]));
+    tasks.push(task(O::DryFit, "Dry-fit, trim and bevel until it closes", metres.max(0.4 * places), 0.0, &[]));
+    if matches!(kind, OptionKind::Graving | OptionKind::ScarfPiece) {
+        let what = "Wet out twice on end grain, glue and clamp; squeeze-out along the whole joint";
+        tasks.push(task(O::Glue, what, cut.max(0.5), GLUE_CURE_HOURS, &[Caution::Resins]));
+    }
+    if extent.fastenings > 0 {
+        tasks.push(task(O::Fasten, "Bore, counterbore, fasten and plug", f64::from(extent.fastenings), 0.0, &[]));
+    }
+    if seam > 0.0 {
+        tasks.push(task(O::Caulk, "Prime, caulk and pay the seams", seam, 24.0, &[Caution::Solvents]));
+    }
+    tasks.push(task(O::Fair, "Plane flush and fair", metres.max(0.3 * places), 0.0, &[Caution::Dust]));
+    tasks.push(task(O::Seal, "Prime bare wood the same day", metres.max(0.3 * places), 12.0, &[Caution::Solvents]));
+    tasks
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn order_of(kind: OptionKind) -> Vec<Operation> {
+        let extent = Extent { length: 2_000.0, cut: 900.0, seam: 4_000.0, fastenings: 16, area: 3e5, places: 1 };
+        unfold(kind, &extent, |op| op.rate().0).into_iter().map(|t| t.operation).collect()
+    }
+
+    #[test]
+    fn nothing_comes_out_before_it_is_shored_and_measured() {
+        let order = order_of(OptionKind::WholePlank);
+        let at = |op| order.iter().position(|o| *o == op).unwrap();
+        assert!(at(Operation::Shore) < at(Operation::CutOut) && at(Operation::TakeShape) < at(Operation::CutOut));
+        assert!(at(Operation::Fasten) < at(Operation::Caulk) && at(Operation::Caulk) < at(Operation::Fair));
+        assert!(at(Operation::Fair) < at(Operation::Seal));
+    }
+
+    #[test]
+    fn only_glued_work_waits_for_glue() {
+        assert!(order_of(OptionKind::Graving).contains(&Operation::Glue));
+        assert!(!order_of(OptionKind::ButtPiece).contains(&Operation::Glue));
+        assert_eq!(order_of(OptionKind::Leave), [Operation::Inspect]);
+    }
+
+    #[test]
+    fn hours_follow_the_yards_own_rate() {
+        let extent = Extent { length: 1_000.0, cut: 500.0, places: 1, ..Extent::default() };
+        let slow = unfold(OptionKind::Graving, &extent, |_| 2.0);
+        let quick = unfold(OptionKind::Graving, &extent, |_| 1.0);
+        for (s, q) in slow.iter().zip(&quick) {
+            assert!((s.hours.p50 - 2.0 * q.hours.p50).abs() < 1e-12);
+        }
+    }
+}
