@@ -1,1 +1,3 @@
-fn main(){}
+fn main() -> std::process::ExitCode {
+    mend_keel::cli::main()
+}

@@ -22,6 +22,14 @@ macro_rules! choices {
                 Self::ALL.iter().copied().find(|c| c.code() == code)
             }
         }
+
+        impl TryFrom<String> for $name {
+            type Error = crate::InputError;
+
+            fn try_from(code: String) -> Result<Self, Self::Error> {
+                Self::from_code(&code).ok_or_else(|| crate::InputError::new("", format!("“{code}” is not one of the choices")))
+            }
+        }
     };
 }
 

@@ -18,7 +18,8 @@ impl InputError {
 
     /// The same error, seen from one level further out: `width` becomes `plank.width`.
     pub fn within(mut self, outer: &str) -> Self {
-        self.field = if self.field.is_empty() { outer.to_owned() } else { format!("{outer}.{}", self.field) };
+        let dot = if outer.is_empty() || self.field.is_empty() { "" } else { "." };
+        self.field = format!("{outer}{dot}{}", self.field);
         self
     }
 }

@@ -155,6 +155,16 @@ pub fn per_crossing(plank_width: f64) -> u32 {
     if plank_width <= 150.0 { 2 } else { 3 }
 }
 
+/// Heights of a crossing's fastenings above the plank's lower edge, mm: two a quarter in from the edges, or
+/// three with one in the middle, never nearer to an edge than 12 mm where the width allows.
+pub fn crossing(plank_width: f64) -> Vec<f64> {
+    let inset = f64::max(12.0, plank_width / 4.0).min(plank_width / 2.0);
+    match per_crossing(plank_width) {
+        2 => vec![inset, plank_width - inset],
+        _ => vec![inset, plank_width / 2.0, plank_width - inset],
+    }
+}
+
 /// How many to order for so many needed: 5 % spare, and whole boxes.
 pub fn order(needed: u32) -> (u32, u32) {
     let with_spares = (f64::from(needed) * (1.0 + SPARES)).ceil() as u32;

@@ -1,1 +1,152 @@
+//! Everything a yard records, in one SQLite file: one module for each aggregate, and the append-only history.
+//!
+//! A change is made inside a [`Work`]: one transaction for one user action, begun with who acts, when, and
+//! the form's one-time key. What it writes and the history entry that tells of it are committed together.
+//!
+//! ```no_run
+//! # async fn example() -> Result<(), mend_keel_store::StoreError> {
+//! use mend_keel_store::{Act, Store};
+//! let store = Store::open("yard.db".as_ref()).await?;
+//! let mut work = store.begin(Act::now("Ines Varga", Some("form-key"))).await?;
+//! work.note(None, None, "yard", "Swept the shed", &serde_json::json!({})).await?;
+//! work.commit("/").await?;
+//! # Ok(()) }
+//! ```
 
+pub mod accounts;
+pub mod boards;
+pub mod boats;
+pub mod decisions;
+pub mod findings;
+pub mod history;
+pub mod plans;
+pub mod tasks;
+
+use std::path::Path;
+use std::time::Duration;
+
+use jiff::Timestamp;
+use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
+use sqlx::{Sqlite, Transaction};
+use thiserror::Error;
+
+/// What can go wrong with the store, in terms of what it means.
+#[derive(Debug, Error)]
+pub enum StoreError {
+    #[error("there is no such {0}")]
+    NotFound(&'static str),
+    /// Somebody else saved it first; the caller shows both versions.
+    #[error("{0} was changed by somebody else meanwhile")]
+    Stale(&'static str),
+    /// A rule of the store speaks against it; the message says which.
+    #[error("{0}")]
+    Conflict(String),
+    /// This form was already sent; its answer is at the location.
+    #[error("already done")]
+    AlreadyDone(String),
+    #[error("the database: {0}")]
+    Database(#[from] sqlx::Error),
+    #[error("the database's migrations: {0}")]
+    Migration(#[from] sqlx::migrate::MigrateError),
+    #[error("stored data: {0}")]
+    Json(#[from] serde_json::Error),
+}
+
+pub type Result<T> = std::result::Result<T, StoreError>;
+
+/// The open database.
+#[derive(Debug, Clone)]
+pub struct Store {
+    pool: SqlitePool,
+}
+
+/// Who does something, when, and the one-time key of the form it came from.
+#[derive(Debug, Clone)]
+pub struct Act {
+    pub by: String,
+    pub at: Timestamp,
+    pub once: Option<String>,
+}
+
+impl Act {
+    pub fn now(by: &str, once: Option<&str>) -> Self {
+        Self { by: by.to_owned(), at: Timestamp::now(), once: once.map(str::to_owned) }
+    }
+}
+
+/// One user action: a transaction that is rolled back unless it is committed.
+#[derive(Debug)]
+pub struct Work {
+    tx: Transaction<'static, Sqlite>,
+    act: Act,
+}
+
+impl Store {
+    /// Opens a database, making or migrating it as needed.
+    pub async fn open(path: &Path) -> Result<Self> {
+        let options = SqliteConnectOptions::new()
+            .filename(path)
+            .create_if_missing(true)
+            .foreign_keys(true)
+            // Readers never wait for the writer.
+            .journal_mode(SqliteJournalMode::Wal)
+            // A saved entry survives a power cut, not only a killed process.
+            .synchronous(SqliteSynchronous::Full)
+            .busy_timeout(Duration::from_secs(10));
+        let pool = SqlitePoolOptions::new().max_connections(8).connect_with(options).await?;
+        sqlx::migrate!().run(&pool).await?;
+        Ok(Self { pool })
+    }
+
+    pub async fn close(&self) {
+        self.pool.close().await;
+    }
+
+    pub(crate) fn pool(&self) -> &SqlitePool {
+        &self.pool
+    }
+
+    /// Begins a user action. [`StoreError::AlreadyDone`] tells where the same form led the first time.
+    pub async fn begin(&self, act: Act) -> Result<Work> {
+        // IMMEDIATE takes the write lock now, so that two sendings of one form cannot both find it unused.
+        let mut tx = self.pool.begin_with("BEGIN IMMEDIATE").await?;
+        if let Some(key) = &act.once {
+            let done: Option<(String,)> =
+                sqlx::query_as("SELECT location FROM once_key WHERE key = ?").bind(key).fetch_optional(&mut *tx).await?;
+            if let Some((location,)) = done {
+                return Err(StoreError::AlreadyDone(location));
+            }
+        }
+        Ok(Work { tx, act })
+    }
+
+    /// Whether SQLite finds the file whole, and every history entry is chained to the one before it.
+    pub async fn check(&self) -> Result<bool> {
+        let (answer,): (String,) = sqlx::query_as("PRAGMA integrity_check").fetch_one(&self.pool).await?;
+        Ok(answer == "ok" && history::broken_link(self).await?.is_none())
+    }
+}
+
+impl Work {
+    /// Commits, and remembers that this form led to `location`.
+    pub async fn commit(mut self, location: &str) -> Result<()> {
+        if let Some(key) = &self.act.once {
+            sqlx::query("INSERT INTO once_key (key, location, at) VALUES (?, ?, ?)")
+                .bind(key)
+                .bind(location)
+                .bind(self.act.at.to_string())
+                .execute(&mut *self.tx)
+                .await?;
+        }
+        self.tx.commit().await?;
+        Ok(())
+    }
+
+    pub fn at(&self) -> Timestamp {
+        self.act.at
+    }
+
+    fn stamp(&self) -> String {
+        self.act.at.to_string()
+    }
+}

@@ -1,0 +1,207 @@
+//! The command line: `serve`, `demo`, `compute`, `user`.
+
+use std::io::{self, BufRead, Read, Write};
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use clap::{Parser, Subcommand, ValueEnum};
+use mend_keel_core::InputError;
+use mend_keel_exchange::compute;
+use mend_keel_store::accounts::{NewAccount, Role};
+use mend_keel_store::{Act, Store, StoreError};
+
+use crate::folder::DataFolder;
+use crate::server::{self, Mode};
+use crate::{auth, demo};
+
+#[derive(Parser)]
+#[command(name = "mend-keel", version, about = "Survey, plan and record the repair of wooden boats")]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Start the application for a yard.
+    Serve(Serving),
+    /// Start with three made-up boats, signed in, on this machine only.
+    Demo {
+        #[command(flatten)]
+        serving: Serving,
+        /// Make the demo data anew.
+        #[arg(long)]
+        fresh: bool,
+    },
+    /// Work a computation: JSON on standard input, JSON on standard output.
+    Compute {
+        /// Which one; see docs/compute.md.
+        tool: Option<String>,
+        /// Work lines of {"id", "tool", "input"} one by one.
+        #[arg(long, conflicts_with = "tool")]
+        batch: bool,
+    },
+    /// People who may sign in.
+    User {
+        #[command(subcommand)]
+        command: UserCommand,
+    },
+}
+
+#[derive(clap::Args)]
+struct Serving {
+    /// Where the yard's data is kept.
+    #[arg(long)]
+    data: Option<PathBuf>,
+    /// 0 takes any free port.
+    #[arg(long, default_value_t = 8000)]
+    port: u16,
+}
+
+#[derive(Subcommand)]
+enum UserCommand {
+    /// Add a person; the password is read from standard input.
+    Add {
+        login: String,
+        #[arg(long)]
+        name: Option<String>,
+        #[arg(long, value_enum, default_value = "owner")]
+        role: CliRole,
+        #[arg(long)]
+        data: Option<PathBuf>,
+    },
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum CliRole {
+    Owner,
+    Shipwright,
+}
+
+const DATA: &str = "mend-keel-data";
+const DEMO_DATA: &str = ".mend-keel-demo";
+
+pub fn main() -> ExitCode {
+    let done = match Cli::parse().command {
+        Command::Serve(serving) => serve(serving, None),
+        Command::Demo { serving, fresh } => serve(serving, Some(fresh)),
+        Command::Compute { tool, batch } => return run_compute(tool.as_deref(), batch),
+        Command::User { command: UserCommand::Add { login, name, role, data } } => add_user(login, name, role, data),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(line) => {
+            eprintln!("mend-keel: {line}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+/// `demo` is `Some(fresh)` for the demo yard.
+fn serve(serving: Serving, demo: Option<bool>) -> Result<(), String> {
+    let usual = if demo.is_some() { DEMO_DATA } else { DATA };
+    let path = serving.data.unwrap_or_else(|| PathBuf::from(usual));
+    if demo == Some(true) {
+        make_fresh(&path)?;
+    }
+    let folder = DataFolder::open(&path)?;
+    let mode = if demo.is_some() { Mode::Demo } else { Mode::Serve };
+    rocket::execute(async move {
+        let store = open_store(&folder).await?;
+        if mode == Mode::Demo {
+            demo::fill(&store).await.map_err(|e| format!("cannot make the demo data: {e}"))?;
+        }
+        server::run(store, folder, mode, serving.port).await
+    })
+}
+
+/// Removes an earlier demo's data; refuses a folder that does not look like one.
+fn make_fresh(path: &Path) -> Result<(), String> {
+    if !path.exists() {
+        return Ok(());
+    }
+    let ours = path.join("lock").exists() || path.read_dir().is_ok_and(|mut d| d.next().is_none());
+    if !ours {
+        return Err(format!("{} is not a Mend Keel data folder; it is left alone", path.display()));
+    }
+    // The lock proves that no other process is using what is about to be removed.
+    drop(DataFolder::open(path)?);
+    std::fs::remove_dir_all(path).map_err(|e| format!("cannot remake {}: {e}", path.display()))
+}
+
+async fn open_store(folder: &DataFolder) -> Result<Store, String> {
+    Store::open(&folder.database()).await.map_err(|e| format!("cannot open {}: {e}", folder.database().display()))
+}
+
+fn add_user(login: String, name: Option<String>, role: CliRole, data: Option<PathBuf>) -> Result<(), String> {
+    let folder = DataFolder::open(&data.unwrap_or_else(|| PathBuf::from(DATA)))?;
+    let mut password = String::new();
+    io::stdin().read_line(&mut password).map_err(|e| e.to_string())?;
+    let password_hash = auth::hash_password(password.trim_end_matches(['\r', '\n'])).map_err(|e| e.message)?;
+    let new = NewAccount {
+        name: name.unwrap_or_else(|| login.clone()),
+        login,
+        role: match role {
+            CliRole::Owner => Role::Owner,
+            CliRole::Shipwright => Role::Shipwright,
+        },
+        guest_boat: None,
+        password_hash,
+    };
+    rocket::execute(async move {
+        let store = open_store(&folder).await?;
+        let added = async {
+            let mut work = store.begin(Act::now("command line", None)).await?;
+            work.add_account(&new).await?;
+            work.commit("/").await
+        };
+        added.await.map_err(|e: StoreError| e.to_string())
+    })
+}
+
+/// The exit status of bad input.
+const BAD_INPUT: u8 = 2;
+
+fn run_compute(tool: Option<&str>, batch: bool) -> ExitCode {
+    if batch {
+        return run_batch();
+    }
+    let Some(tool) = tool else {
+        return refuse(&InputError::new("tool", "name a tool, or use --batch"));
+    };
+    let mut text = String::new();
+    if let Err(e) = io::stdin().read_to_string(&mut text) {
+        return refuse(&InputError::new("", format!("cannot read the input: {e}")));
+    }
+    let answer = serde_json::from_str(&text)
+        .map_err(|e| InputError::new("", format!("not JSON: {e}")))
+        .and_then(|input| compute::run(tool, input));
+    match answer {
+        Ok(output) => {
+            println!("{output}");
+            ExitCode::SUCCESS
+        }
+        Err(error) => refuse(&error),
+    }
+}
+
+fn refuse(error: &InputError) -> ExitCode {
+    println!("{}", compute::error_json(error));
+    ExitCode::from(BAD_INPUT)
+}
+
+fn run_batch() -> ExitCode {
+    let mut out = io::stdout().lock();
+    for line in io::stdin().lock().lines() {
+        let answer = match line {
+            Ok(line) if line.trim().is_empty() => continue,
+            Ok(line) => compute::run_line(&line),
+            Err(e) => compute::error_json(&InputError::new("", format!("cannot read the line: {e}"))),
+        };
+        // Whoever reads the answers has gone: there is nobody left to tell.
+        if writeln!(out, "{answer}").is_err() {
+            return ExitCode::FAILURE;
+        }
+    }
+    ExitCode::SUCCESS
+}

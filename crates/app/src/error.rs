@@ -1,0 +1,81 @@
+//! What goes wrong on the way to a page, and how it is told.
+
+use mend_keel_store::StoreError;
+use rocket::http::{ContentType, Status};
+use rocket::request::Request;
+use rocket::response::{self, Redirect, Responder, Response};
+
+/// A page, or where to go next.
+#[derive(Debug)]
+pub enum Answer {
+    Page(Status, String),
+    Go(String),
+}
+
+pub type Result<T = Answer> = std::result::Result<T, AppError>;
+
+/// Everything that is not a page.
+#[derive(Debug)]
+pub enum AppError {
+    /// This form was sent before; its answer is there.
+    Done(String),
+    NotFound(&'static str),
+    /// A rule speaks against it; shown as a page with a way back.
+    Refused(String),
+    Broken(String),
+}
+
+impl From<StoreError> for AppError {
+    fn from(error: StoreError) -> Self {
+        match error {
+            StoreError::NotFound(what) => Self::NotFound(what),
+            StoreError::AlreadyDone(location) => Self::Done(location),
+            StoreError::Stale(what) => Self::Refused(format!("{what} was changed by somebody else meanwhile")),
+            StoreError::Conflict(why) => Self::Refused(why),
+            other => Self::Broken(other.to_string()),
+        }
+    }
+}
+
+impl From<askama::Error> for AppError {
+    fn from(error: askama::Error) -> Self {
+        Self::Broken(error.to_string())
+    }
+}
+
+impl From<std::io::Error> for AppError {
+    fn from(error: std::io::Error) -> Self {
+        Self::Broken(error.to_string())
+    }
+}
+
+impl From<serde_json::Error> for AppError {
+    fn from(error: serde_json::Error) -> Self {
+        Self::Broken(error.to_string())
+    }
+}
+
+impl<'r> Responder<'r, 'static> for Answer {
+    fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
+        match self {
+            Self::Page(status, html) => Response::build_from((ContentType::HTML, html).respond_to(request)?).status(status).ok(),
+            Self::Go(location) => Redirect::to(location).respond_to(request),
+        }
+    }
+}
+
+impl<'r> Responder<'r, 'static> for AppError {
+    fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
+        let (status, title, message) = match self {
+            Self::Done(location) => return Redirect::to(location).respond_to(request),
+            Self::NotFound(what) => (Status::NotFound, "Not found", format!("There is no such {what}.")),
+            Self::Refused(why) => (Status::Conflict, "That could not be done", why),
+            Self::Broken(why) => {
+                rocket::error!("{why}");
+                (Status::InternalServerError, "Something broke", "It has been logged. Nothing you entered before was lost.".to_owned())
+            }
+        };
+        let html = crate::pages::problem::render(title, &message);
+        Response::build_from((ContentType::HTML, html).respond_to(request)?).status(status).ok()
+    }
+}

@@ -1,0 +1,81 @@
+//! The data folder: the database, photos by content hash, the cookie key, and a lock against a second start.
+
+use std::fs::{self, File, TryLockError};
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+
+use rocket::tokio;
+
+/// An opened data folder; the lock is held until it is dropped.
+#[derive(Debug)]
+pub struct DataFolder {
+    path: PathBuf,
+    _lock: File,
+}
+
+impl DataFolder {
+    /// Opens the folder, making it if need be. The error is one line a person can act on.
+    pub fn open(path: &Path) -> Result<Self, String> {
+        let shown = path.display();
+        let told = |e: io::Error| format!("cannot use the data folder {shown}: {e}");
+        fs::create_dir_all(path.join("photos")).map_err(told)?;
+        let lock = File::options().create(true).truncate(false).write(true).open(path.join("lock")).map_err(told)?;
+        match lock.try_lock() {
+            Ok(()) => Ok(Self { path: path.to_owned(), _lock: lock }),
+            Err(TryLockError::WouldBlock) => Err(format!("Mend Keel is already running on the data folder {shown}")),
+            Err(TryLockError::Error(e)) => Err(told(e)),
+        }
+    }
+
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    pub fn database(&self) -> PathBuf {
+        self.path.join("mend-keel.db")
+    }
+
+    pub fn photos(&self) -> PathBuf {
+        self.path.join("photos")
+    }
+
+    /// The key that cookies are encrypted with; made on the first start.
+    pub fn cookie_key(&self) -> io::Result<[u8; 64]> {
+        let path = self.path.join("cookie.key");
+        if let Ok(bytes) = fs::read(&path)
+            && let Ok(key) = <[u8; 64]>::try_from(bytes.as_slice())
+        {
+            return Ok(key);
+        }
+        let key = random_bytes()?;
+        write_private(&path, &key)?;
+        Ok(key)
+    }
+}
+
+/// Bytes from the system's own source of randomness.
+pub fn random_bytes<const N: usize>() -> io::Result<[u8; N]> {
+    let mut bytes = [0; N];
+    File::open("/dev/urandom")?.read_exact(&mut bytes)?;
+    Ok(bytes)
+}
+
+#[cfg(unix)]
+fn write_private(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    use std::io::Write;
+    use std::os::unix::fs::OpenOptionsExt;
+    File::options().create(true).write(true).truncate(true).mode(0o600).open(path)?.write_all(bytes)
+}
+
+#[cfg(not(unix))]
+fn write_private(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    fs::write(path, bytes)
+}
+
+/// Writes a file so that it is either there whole or not at all.
+pub async fn write_whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    let partial = path.with_extension("part");
+    tokio::fs::write(&partial, bytes).await?;
+    tokio::fs::File::open(&partial).await?.sync_all().await?;
+    tokio::fs::rename(&partial, path).await
+}

@@ -1,0 +1,264 @@
+//! Bench: the calculators on their own. Each works through the same compute contract as the command line.
+
+use askama::Template;
+use mend_keel_exchange::compute;
+use rocket::{get, post};
+use serde_json::{Map, Value, json};
+
+use super::{Desk, Page, render, render_faulty};
+use crate::auth::Crew;
+use crate::error::{AppError, Result};
+use crate::form::{Faults, Posted, Reader, Typed};
+
+/// How a field of a calculator is typed.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Kind {
+    /// A length, in any way a yard writes one.
+    Length,
+    Number,
+    Text,
+    /// A table species.
+    Species,
+    /// Points, one to a line.
+    Points,
+}
+
+/// A field of a calculator: the contract's name, its label, how it is typed, and an ordinary value.
+type Field = (&'static str, &'static str, Kind, &'static str);
+
+/// A calculator: the contract's name, a title, what it says, its fields, and the formula with its source.
+struct Tool {
+    name: &'static str,
+    title: &'static str,
+    fields: &'static [Field],
+    formula: &'static str,
+    source: &'static str,
+}
+
+use Kind::{Length, Number, Points, Text};
+
+const TOOLS: [Tool; 10] = [
+    Tool {
+        name: "length",
+        title: "Read a length",
+        fields: &[("text", "Length as written", Text, "3-4-5+")],
+        formula: "feet-inches-eighths; + is a sixteenth more",
+        source: "handbook 02",
+    },
+    Tool {
+        name: "emc",
+        title: "Moisture wood comes to",
+        fields: &[("temperature", "Temperature, °C", Number, "15"), ("humidity", "Humidity, %", Number, "70")],
+        formula: "1800/W · [KH/(1−KH) + (K1·KH + 2·K1·K2·K²H²)/(1 + K1·KH + K1·K2·K²H²)]",
+        source: "Wood Handbook eq. 4-5",
+    },
+    Tool {
+        name: "meter",
+        title: "Correct a pin meter",
+        fields: &[
+            ("reading", "Reading, %", Number, "14"),
+            ("wood_temperature", "Wood, °C", Number, "8"),
+            ("species_offset", "Species offset, %", Number, "0"),
+        ],
+        formula: "(R + 0.567 − 0.0260t + 0.000051t²) / (0.881 · 1.0056^t) + offset",
+        source: "Garrahan 1988",
+    },
+    Tool {
+        name: "movement",
+        title: "Movement of a width",
+        fields: &[
+            ("width", "Width", Length, "150"),
+            ("species", "Species", Kind::Species, "western_larch"),
+            ("ring_angle", "Ring angle, ° (0 flat, 90 quarter)", Number, "90"),
+            ("from", "From, %", Number, "12"),
+            ("to", "To, %", Number, "18"),
+        ],
+        formula: "ΔD = D·(Mf − Mi) / (30·100/S − 30 + Mi)",
+        source: "Wood Handbook eq. 13-1",
+    },
+    Tool {
+        name: "board-measure",
+        title: "Measure a board",
+        fields: &[("thickness", "Thickness", Length, "32"), ("width", "Width", Length, "180"), ("length", "Length", Length, "3.6 m")],
+        formula: "in × in × ft / 12; thickness × width × length",
+        source: "handbook 02",
+    },
+    Tool {
+        name: "section-loss",
+        title: "A drawn fastening",
+        fields: &[("original_diameter", "Diameter when new", Length, "5"), ("remaining_diameter", "Diameter left", Length, "4.2")],
+        formula: "1 − (d/d0)²; to 10 % good, to 30 % tired, then bad",
+        source: "yard rule, handbook 03",
+    },
+    Tool {
+        name: "hog",
+        title: "Hog of a keel",
+        fields: &[("points", "Stations, one to a line: x, height", Points, "0, 0\n2 m, 9\n4 m, 16\n6 m, 14\n8 m, 4")],
+        formula: "height above the straight line through the ends",
+        source: "handbook 03",
+    },
+    Tool {
+        name: "scarf",
+        title: "A scarf",
+        fields: &[("thickness", "Thickness", Length, "25"), ("width", "Width", Length, "150"), ("ratio", "Ratio to 1", Number, "8")],
+        formula: "length = ratio × thickness; glue area = width × √(L² + t²)",
+        source: "Wood Handbook ch. 12",
+    },
+    Tool {
+        name: "hollow",
+        title: "Hollow a plank",
+        fields: &[("width", "Plank width", Length, "150"), ("radius", "Frame radius", Length, "900"), ("finished_thickness", "Finished thickness", Length, "25")],
+        formula: "h = R − √(R² − w²/4)",
+        source: "handbook 04",
+    },
+    Tool {
+        name: "format-length",
+        title: "Write a length in inches",
+        fields: &[("mm", "Length", Length, "1031.9 mm")],
+        formula: "to the nearest sixteenth, feet and inches above 24 in",
+        source: "handbook 02",
+    },
+];
+
+#[derive(Template)]
+#[template(path = "bench.html")]
+struct List {
+    page: Page,
+    tools: Vec<(&'static str, &'static str)>,
+}
+
+#[get("/bench")]
+pub fn list(desk: Desk<'_>, _who: Crew) -> Result {
+    render(&List { page: desk.page("Bench", "bench"), tools: TOOLS.iter().map(|t| (t.name, t.title)).collect() })
+}
+
+struct FieldView {
+    name: &'static str,
+    label: &'static str,
+    kind: &'static str,
+}
+
+#[derive(Template)]
+#[template(path = "bench_tool.html")]
+struct Show {
+    page: Page,
+    name: &'static str,
+    title: &'static str,
+    formula: &'static str,
+    source: &'static str,
+    fields: Vec<FieldView>,
+    species: Vec<(String, String)>,
+    typed: Typed,
+    faults: Faults,
+    results: Vec<(String, String)>,
+    asked: String,
+}
+
+fn find(name: &str) -> std::result::Result<&'static Tool, AppError> {
+    TOOLS.iter().find(|t| t.name == name).ok_or(AppError::NotFound("calculator"))
+}
+
+fn show(desk: &Desk<'_>, tool: &'static Tool, typed: Typed, faults: Faults, results: Vec<(String, String)>, asked: String) -> Show {
+    let kind = |kind| match kind {
+        Kind::Length => "length",
+        Kind::Species => "species",
+        Kind::Points => "points",
+        Kind::Number | Kind::Text => "text",
+    };
+    Show {
+        page: desk.page(tool.title, "bench"),
+        name: tool.name,
+        title: tool.title,
+        formula: tool.formula,
+        source: tool.source,
+        fields: tool.fields.iter().map(|(name, label, k, _)| FieldView { name, label, kind: kind(*k) }).collect(),
+        species: super::boats::species_choices(),
+        typed,
+        faults,
+        results,
+        asked,
+    }
+}
+
+#[get("/bench/<tool>")]
+pub fn tool(desk: Desk<'_>, _who: Crew, tool: &str) -> Result {
+    let tool = find(tool)?;
+    let typed = tool.fields.iter().fold(Typed::default(), |t, (name, _, _, usual)| t.with(name, *usual));
+    render(&show(&desk, tool, typed, Faults::default(), Vec::new(), String::new()))
+}
+
+#[post("/bench/<tool>", data = "<posted>")]
+pub fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Result {
+    let tool = find(tool)?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let mut input = Map::new();
+    for (name, _, kind, _) in tool.fields {
+        let value = match kind {
+            Length => json!(read.length(name)),
+            Number => json!(read.number(name, -1e6, 1e6)),
+            Text | Kind::Species => json!(posted.form.get(name)),
+            Points => json!(read.points(name)),
+        };
+        input.insert((*name).to_owned(), value);
+    }
+    match tool.name {
+        "length" => drop(input.insert("unit".into(), json!(desk.units.unit))),
+        "format-length" => drop(input.insert("unit".into(), json!("in"))),
+        _ => {}
+    }
+    let mut faults = std::mem::take(&mut read.faults);
+    let asked = Value::Object(input.clone()).to_string();
+    let mut results = Vec::new();
+    if faults.is_empty() {
+        match compute::run(tool.name, Value::Object(input)) {
+            Ok(output) => results = rows(&output),
+            Err(e) => {
+                // An error inside a list belongs to the field the list was typed in.
+                let field = e.field.split(['[', '.']).next().unwrap_or_default().to_owned();
+                faults.add_under(&field, e);
+            }
+        }
+    }
+    let good = faults.is_empty();
+    let page = show(&desk, tool, posted.form.typed(), faults, results, asked);
+    if good { render(&page) } else { render_faulty(&page) }
+}
+
+/// The answer's fields as a person reads them.
+fn rows(output: &Value) -> Vec<(String, String)> {
+    let shown = |value: &Value| match value {
+        Value::Number(n) => n.as_f64().map_or_else(|| n.to_string(), tidy),
+        Value::String(text) => text.replace('_', " "),
+        Value::Array(items) => items.iter().map(|v| v.as_f64().map_or_else(|| v.to_string(), tidy)).collect::<Vec<_>>().join(", "),
+        other => other.to_string(),
+    };
+    output
+        .as_object()
+        .into_iter()
+        .flatten()
+        .filter(|(_, value)| !value.is_null())
+        .map(|(name, value)| (name.replace('_', " "), shown(value)))
+        .collect()
+}
+
+fn tidy(n: f64) -> String {
+    let text = format!("{n:.4}");
+    text.trim_end_matches('0').trim_end_matches('.').to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_calculator_is_a_tool_of_the_contract() {
+        let known: Vec<&str> = compute::tools().collect();
+        assert!(TOOLS.iter().all(|t| known.contains(&t.name)));
+    }
+
+    #[test]
+    fn numbers_are_shown_without_tails() {
+        assert_eq!(tidy(200.0), "200");
+        assert_eq!(tidy(3.130_444_26), "3.1304");
+    }
+}

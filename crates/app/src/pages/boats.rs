@@ -1,0 +1,160 @@
+//! Boats: the list, and receiving a new one with a first grid from its principal dimensions.
+
+use askama::Template;
+use mend_keel_core::InputError;
+use mend_keel_core::grid::Construction;
+use mend_keel_core::hull::{self, Principal};
+use mend_keel_core::practice::{School, Use};
+use mend_keel_core::timber::species;
+use mend_keel_store::boats::{self, Boat, NewBoat};
+use rocket::{get, post};
+
+use super::{Desk, Page, render, render_faulty};
+use crate::auth::Crew;
+use crate::error::{Answer, Result};
+use crate::form::{Faults, Posted, Reader, Submission, Typed};
+
+#[derive(Template)]
+#[template(path = "boats.html")]
+struct List {
+    page: Page,
+    boats: Vec<Row>,
+}
+
+struct Row {
+    id: i64,
+    name: String,
+    what: String,
+    size: String,
+    school: &'static str,
+}
+
+#[get("/boats")]
+pub async fn list(desk: Desk<'_>, _who: Crew) -> Result {
+    let row = |b: Boat| Row {
+        id: b.id,
+        what: format!("{}{}", b.construction.label(), b.year.map_or(String::new(), |y| format!(", {y}"))),
+        size: format!("{}, {} frames, {} strakes a side", desk.units.run(b.length), b.shell.frame_count(), b.shell.strake_count()),
+        school: b.school.label(),
+        name: b.name,
+    };
+    let boats = boats::list(desk.store).await?.into_iter().map(row).collect();
+    render(&List { page: desk.page("Boats", "boats"), boats })
+}
+
+type Choices = Vec<(String, String)>;
+
+#[derive(Template)]
+#[template(path = "boat_new.html")]
+struct New {
+    page: Page,
+    typed: Typed,
+    faults: Faults,
+    constructions: Choices,
+    uses: Choices,
+    schools: Choices,
+    species: Choices,
+}
+
+fn pairs(choices: impl IntoIterator<Item = (&'static str, &'static str)>) -> Choices {
+    choices.into_iter().map(|(code, label)| (code.to_owned(), label.to_owned())).collect()
+}
+
+pub fn species_choices() -> Choices {
+    species::all().iter().map(|s| (s.id.clone(), s.name.clone())).collect()
+}
+
+fn form(desk: &Desk<'_>, typed: Typed, faults: Faults) -> New {
+    New {
+        page: desk.page("Receive a boat", "boats"),
+        typed,
+        faults,
+        constructions: pairs(Construction::ALL.iter().map(|c| (c.code(), c.label()))),
+        uses: pairs(Use::ALL.iter().map(|u| (u.code(), u.label()))),
+        schools: pairs(School::ALL.iter().map(|s| (s.code(), s.label()))),
+        species: species_choices(),
+    }
+}
+
+#[get("/boats/new")]
+pub fn new_form(desk: Desk<'_>, _who: Crew) -> Result {
+    let usual = [
+        ("frames", "24"),
+        ("strakes", "12"),
+        ("construction", "carvel_caulked"),
+        ("plank_species", "western_larch"),
+        ("frame_species", "white_oak"),
+        ("boat_use", "coastal"),
+    ];
+    let typed = usual.into_iter().fold(Typed::default(), |t, (field, value)| t.with(field, value));
+    render(&form(&desk, typed, Faults::default()))
+}
+
+#[post("/boats/new", data = "<posted>")]
+pub async fn create(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
+    let new = match read(&desk, &posted.form) {
+        Ok(new) => new,
+        Err(faults) => return render_faulty(&form(&desk, posted.form.typed(), faults)),
+    };
+    let mut work = desk.store.begin(posted.act()).await?;
+    let id = work.add_boat(&new).await?;
+    let location = format!("/boats/{id}");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoat, Faults> {
+    let mut read = Reader::new(form, desk.units.unit);
+    let name = read.name("name");
+    let construction = read.choice("construction", Construction::from_code);
+    let boat_use = read.choice("boat_use", Use::from_code);
+    let school = read.choice("school", School::from_code);
+    let year = read.optional_whole("year", 1000, 2100).map(i64::from);
+    let plank_species = read.choice("plank_species", |id| species::find(id).ok());
+    let frame_species = read.choice("frame_species", |id| species::find(id).ok());
+    let (length, beam, depth) = (read.size("length"), read.size("beam"), read.size("depth"));
+    let plank_thickness = read.size("plank_thickness");
+    let frames = read.whole("frames", hull::MIN_FRAMES, hull::MAX_FRAMES);
+    let strakes = read.whole("strakes", hull::MIN_STRAKES, hull::MAX_STRAKES);
+    // Sided and moulded where they are not known yet: what planking of this thickness usually lies on.
+    let frame_sided = read.optional_length("frame_sided").unwrap_or(plank_thickness * 1.8);
+    let frame_moulded = read.optional_length("frame_moulded").unwrap_or(plank_thickness * 2.2);
+    for (field, mm) in [("frame_sided", frame_sided), ("frame_moulded", frame_moulded)] {
+        if mm <= 0.0 || mm > 600.0 {
+            read.faults.add(InputError::new(field, "must be between 0 and 600 mm"));
+        }
+    }
+    let chosen = construction.zip(boat_use).zip(school).zip(plank_species).zip(frame_species);
+    let Some(((((construction, boat_use), school), plank_species), frame_species)) = chosen else {
+        return Err(read.faults);
+    };
+    let principal = Principal { construction, length, beam, depth, frames, strakes, plank_thickness };
+    // The name seeds the hull, so that the same boat entered again looks the same.
+    let seed = name.bytes().fold(0, |seed: u64, byte| seed.wrapping_mul(31).wrapping_add(u64::from(byte)));
+    let generated = match hull::generate(&principal, seed) {
+        Ok(generated) if read.faults.is_empty() => generated,
+        Ok(_) => return Err(read.faults),
+        Err(errors) => {
+            errors.into_iter().for_each(|e| read.faults.add(e));
+            return Err(read.faults);
+        }
+    };
+    Ok(NewBoat {
+        name,
+        construction,
+        boat_use,
+        school,
+        year,
+        length,
+        beam,
+        depth,
+        plank_thickness,
+        plank_species: plank_species.id.clone(),
+        frame_species: frame_species.id.clone(),
+        frame_sided,
+        frame_moulded,
+        waterline_strake: strakes * 6 / 10,
+        shell: generated.shell,
+        joints: generated.joints,
+    })
+}

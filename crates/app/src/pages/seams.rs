@@ -1,0 +1,147 @@
+//! Seams: what each strake touched may get, what it must not, and what goes into it.
+
+use askama::Template;
+use mend_keel_core::seam::{self, Treatment};
+use mend_keel_core::{InputError, Verdict};
+use mend_keel_store::boats::Plank;
+use mend_keel_store::decisions::Geometry;
+use mend_keel_store::plans::NewPlan;
+use rocket::{get, post};
+use serde_json::{Value, json};
+
+use super::{BoatFile, Desk, Page, render, render_faulty};
+use crate::auth::{BoatReader, Crew};
+use crate::error::{Answer, AppError, Result};
+use crate::form::{Faults, Posted, Reader, Typed};
+use crate::view::reasons::{self, ReasonView};
+
+#[derive(Template)]
+#[template(path = "seams.html")]
+struct List {
+    page: Page,
+    boat_id: i64,
+    construction: &'static str,
+    judged: Vec<(&'static str, ReasonView)>,
+    strakes: Vec<StrakeView>,
+    treatments: Vec<(String, String)>,
+    typed: Typed,
+    faults: Faults,
+    /// The plank whose form the faults belong to.
+    faulty: i64,
+}
+
+struct StrakeView {
+    plank_id: i64,
+    plank: String,
+    rows: Vec<(&'static str, String)>,
+    reasons: Vec<ReasonView>,
+    kept: Option<String>,
+}
+
+/// Metres of seam that a plank's work opens: both edges of its new wood, or of the whole plank.
+fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
+    let (from, to) = plank.place().span(&file.boat.shell);
+    let stretches: f64 = file
+        .pieces
+        .iter()
+        .filter(|p| p.plank_id == plank.id)
+        .map(|p| match &p.geometry {
+            Geometry::Stretch { from, to, .. } => 2.0 * (to - from),
+            Geometry::Patch { to_edge, .. } => match to_edge.as_str() {
+                "both" => 2.0 * p.length,
+                "lower" | "upper" => p.length,
+                _ => 0.0,
+            },
+        })
+        .sum();
+    let open = file.findings.iter().any(|f| f.plank_id == plank.id && f.kind == mend_keel_core::survey::FindingKind::OpenSeam);
+    if open { to - from } else { stretches }
+}
+
+fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
+    let units = desk.units;
+    let length = seam_length(file, plank);
+    let caulked = seam::judge(file.boat.construction, Treatment::CottonCompound).verdict == Verdict::For;
+    let mut rows = vec![("Seam touched", units.run(length))];
+    let mut shown = Vec::new();
+    if let (true, Ok(c)) = (caulked, seam::caulk(plank.thickness, length, None)) {
+        rows.extend([
+            ("Width at the face", units.fine(c.width)),
+            ("Open to a depth of", units.fine(c.open_depth)),
+            ("Bevel on each edge", format!("{:.1}°", c.edge_bevel)),
+            ("Cotton", format!("{} strand{}, {}{}", c.strands, if c.strands == 1 { "" } else { "s" }, units.run(c.cotton_length), if c.oakum { ", oakum over it" } else { "" })),
+            ("Compound", format!("{} deep, {:.0} ml, {} cartridges of 310 ml with one in reserve", units.fine(c.compound_depth), c.compound_ml, c.cartridges)),
+            ("Masking tape", units.run(c.tape_length)),
+        ]);
+        shown = reasons::views(&c.reasons, units);
+    }
+    let kept = file
+        .seams
+        .iter()
+        .find(|s| s.plank_id == Some(plank.id))
+        .and_then(|s| s.asked.get("treatment").and_then(Value::as_str).and_then(Treatment::from_code))
+        .map(|t| t.label().to_owned());
+    StrakeView { plank_id: plank.id, plank: plank.name(), rows, reasons: shown, kept }
+}
+
+fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: i64) -> List {
+    let construction = file.boat.construction;
+    let judged = Treatment::ALL
+        .iter()
+        .map(|t| (t.label(), seam::judge(construction, *t)))
+        .filter(|(_, r)| r.verdict != Verdict::Against)
+        .map(|(label, r)| (label, ReasonView::new(&r, desk.units)))
+        .collect();
+    List {
+        page: desk.boat_page(file, "Seams", "seams"),
+        boat_id: file.boat.id,
+        construction: construction.label(),
+        judged,
+        strakes: file.decided_new_planks().map(|p| strake_view(desk, file, p)).collect(),
+        treatments: Treatment::ALL.iter().map(|t| (t.code().to_owned(), t.label().to_owned())).collect(),
+        typed: if typed.get("treatment").is_empty() { typed.with("treatment", seam::usual(construction).code()) } else { typed },
+        faults,
+        faulty,
+    }
+}
+
+#[get("/boats/<id>/seams")]
+pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    render(&page(&desk, &file, Typed::default(), Faults::default(), 0))
+}
+
+#[post("/boats/<id>/seams/<plank>", data = "<posted>")]
+pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let plank = file.plank(plank)?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let treatment = read.choice("treatment", Treatment::from_code);
+    let judged = treatment.map(|t| seam::judge(file.boat.construction, t));
+    if let Some(reason) = judged.as_ref().filter(|r| r.verdict == Verdict::Forbids) {
+        read.faults.add(InputError::new("treatment", format!("not on this boat: {}", reason.text)));
+    }
+    let (Some(treatment), Some(judged), true) = (treatment, judged, read.faults.is_empty()) else {
+        return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults, plank.id));
+    };
+    let length = seam_length(&file, plank);
+    let caulked = (treatment == Treatment::CottonCompound && length > 0.0)
+        .then(|| seam::caulk(plank.thickness, length, None))
+        .transpose()
+        .map_err(|e| AppError::Refused(e.to_string()))?;
+    let new = NewPlan {
+        boat_id: id,
+        plank_id: Some(plank.id),
+        piece_id: None,
+        kind: "seam",
+        summary: format!("Seams of {}: {}", plank.name(), treatment.label().to_lowercase()),
+        asked: json!({ "treatment": treatment, "seam_mm": length }),
+        answer: json!({ "judged": judged, "caulking": caulked.map(|c| json!({ "width_mm": c.width, "strands": c.strands,
+            "compound_ml": c.compound_ml, "cartridges": c.cartridges, "cotton_mm": c.cotton_length, "tape_mm": c.tape_length })) }),
+    };
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.add_plan(&new).await?;
+    let location = format!("/boats/{id}/seams");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}

@@ -1,0 +1,95 @@
+//! Story: a boat's history and a plank's own life line; nothing in it is ever overwritten.
+
+use askama::Template;
+use mend_keel_store::history::{self, Event};
+use rocket::get;
+
+use super::{BoatFile, Desk, Page, render};
+use crate::auth::BoatReader;
+use crate::error::Result;
+use crate::view;
+
+#[derive(Template)]
+#[template(path = "story.html")]
+struct Story {
+    page: Page,
+    boat_id: i64,
+    /// The plank whose life line this is.
+    plank: Option<String>,
+    facts: Vec<(&'static str, String)>,
+    events: Vec<EventView>,
+    whole: bool,
+    broken_at: i64,
+}
+
+struct EventView {
+    id: i64,
+    when: String,
+    who: String,
+    kind: String,
+    summary: String,
+    corrects: Option<i64>,
+    details: String,
+    plank: Option<(i64, String)>,
+    hash: String,
+}
+
+fn event_view(file: &BoatFile, event: Event) -> EventView {
+    let details = serde_json::from_str::<serde_json::Value>(&event.body)
+        .and_then(|v| serde_json::to_string_pretty(&v))
+        .unwrap_or_default();
+    EventView {
+        id: event.id,
+        when: view::when(&event.at),
+        who: event.by_name,
+        kind: event.kind,
+        summary: event.summary,
+        corrects: event.corrects,
+        details: if details == "{}" { String::new() } else { details },
+        plank: event.plank_id.and_then(|id| file.plank(id).ok()).map(|p| (p.id, p.name())),
+        hash: event.hash.chars().take(12).collect(),
+    }
+}
+
+#[get("/boats/<id>/story")]
+pub async fn boat(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let events = history::of_boat(desk.store, id).await?;
+    let broken = history::broken_link(desk.store).await?;
+    render(&Story {
+        page: desk.boat_page(&file, "Story", "story"),
+        boat_id: id,
+        plank: None,
+        facts: Vec::new(),
+        events: events.into_iter().map(|e| event_view(&file, e)).collect(),
+        whole: broken.is_none(),
+        broken_at: broken.unwrap_or(0),
+    })
+}
+
+#[get("/boats/<id>/planks/<plank>")]
+pub async fn plank(desk: Desk<'_>, _who: BoatReader, id: i64, plank: i64) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let plank = file.plank(plank)?;
+    let events = history::of_plank(desk.store, plank.id).await?;
+    let broken = history::broken_link(desk.store).await?;
+    let minutes: f64 = file.tasks.iter().filter(|t| t.plank_id == plank.id).map(|t| t.minutes).sum();
+    let (from, to) = plank.place().span(&file.boat.shell);
+    let species = mend_keel_core::timber::species::find(&plank.species).map_or(plank.species.clone(), |s| s.name.clone());
+    let facts = vec![
+        ("Timber", species),
+        ("Age", plank.year.map_or("original".to_owned(), |y| format!("renewed {y}"))),
+        ("Length", desk.units.run(to - from)),
+        ("Thickness", desk.units.len(plank.thickness)),
+        ("Hours booked", mend_keel_store::tasks::spoken(minutes)),
+    ];
+    render(&Story {
+        page: desk.boat_page(&file, &plank.name(), "story"),
+        boat_id: id,
+        plank: Some(plank.name()),
+        facts,
+        events: events.into_iter().map(|e| event_view(&file, e)).collect(),
+        whole: broken.is_none(),
+        broken_at: broken.unwrap_or(0),
+    })
+}

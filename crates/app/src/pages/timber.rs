@@ -1,0 +1,155 @@
+//! Timber for a boat: which boards yield each blank, in order of merit; reserving one and cutting it.
+
+use askama::Template;
+use mend_keel_core::timber::board::{self, Fit, Need, Rectangle};
+use mend_keel_core::timber::species;
+use mend_keel_store::boards::{self, Board};
+use mend_keel_store::decisions::{self, Geometry, Piece, PieceState};
+use rocket::{get, post};
+
+use super::{BoatFile, Desk, Page, render, shape};
+use crate::auth::{BoatReader, Crew};
+use crate::error::{Answer, AppError, Result};
+use crate::form::Posted;
+use crate::view::reasons::{self, ReasonView};
+
+#[derive(Template)]
+#[template(path = "timber.html")]
+struct List {
+    page: Page,
+    boat_id: i64,
+    pieces: Vec<PieceView>,
+}
+
+struct PieceView {
+    id: i64,
+    name: String,
+    blank: String,
+    species: String,
+    state: &'static str,
+    is_cut: bool,
+    board: Option<(i64, String)>,
+    fits: Vec<FitView>,
+    /// What would have to be bought when nothing serves.
+    shortfall: String,
+}
+
+struct FitView {
+    board_id: i64,
+    tag: String,
+    what: String,
+    serves: bool,
+    score: String,
+    reasons: Vec<ReasonView>,
+}
+
+fn need(piece: &Piece) -> Need {
+    Need {
+        species: piece.species.clone(),
+        length: piece.length,
+        width: piece.width,
+        thickness: piece.thickness,
+        grain: None,
+        glued: matches!(piece.geometry, Geometry::Patch { .. }) || matches!(piece.geometry, Geometry::Stretch { scarf, .. } if scarf > 0.0),
+    }
+}
+
+/// Boards shown for a piece besides the ones that serve.
+const NEAR_MISSES: usize = 3;
+
+#[get("/boats/<id>/timber")]
+pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let rack = boards::list(desk.store).await?;
+    let pieces = file.pieces.iter().map(|p| piece_view(&desk, p, &rack)).collect();
+    render(&List { page: desk.boat_page(&file, "Timber", "timber"), boat_id: id, pieces })
+}
+
+fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
+    let wanted = species::find(&piece.species).ok();
+    let need = need(piece);
+    let mut fits: Vec<(&Board, Fit)> = rack
+        .iter()
+        .filter(|b| b.state == "free")
+        .filter_map(|b| Some((b, board::fit(&b.stock(), &need, wanted?))))
+        .collect();
+    fits.sort_by(|a, b| b.1.serves.cmp(&a.1.serves).then(b.1.score.total_cmp(&a.1.score)));
+    let serving = fits.iter().filter(|(_, f)| f.serves).count();
+    // Boards of another species are no near miss.
+    let shown = fits
+        .into_iter()
+        .filter(|(b, f)| f.serves || b.species == piece.species)
+        .take(serving + NEAR_MISSES)
+        .map(|(b, f)| FitView {
+            board_id: b.id,
+            tag: b.tag.clone(),
+            what: format!(
+                "{} × {} × {}, {}, {}{}",
+                desk.units.len(b.length),
+                desk.units.len(b.width),
+                desk.units.len(b.thickness),
+                b.grain.label().to_lowercase(),
+                b.origin.label().to_lowercase(),
+                b.moisture.map_or(String::new(), |m| format!(", {m:.0} %"))
+            ),
+            serves: f.serves,
+            score: format!("{:.0}", f.score),
+            reasons: reasons::views(&f.reasons, desk.units),
+        })
+        .collect();
+    let rough = piece.thickness + 2.0 * board::PLANING_PER_FACE;
+    let shortfall = if serving > 0 {
+        String::new()
+    } else {
+        let length = piece.length + 2.0 * board::end_trim(rough);
+        format!(
+            "No board in the rack yields it. To buy: {}, at least {} × {} × {}",
+            wanted.map_or(piece.species.as_str(), |s| s.name.as_str()),
+            desk.units.len(length),
+            desk.units.len(piece.width),
+            desk.units.len(rough)
+        )
+    };
+    PieceView {
+        id: piece.id,
+        name: piece.name.clone(),
+        blank: shape::blank(desk, piece),
+        species: wanted.map_or(piece.species.clone(), |s| s.name.clone()),
+        state: piece.state.label(),
+        is_cut: piece.state == PieceState::Cut,
+        board: piece.board_id.and_then(|id| rack.iter().find(|b| b.id == id)).map(|b| (b.id, b.tag.clone())),
+        fits: shown,
+        shortfall,
+    }
+}
+
+#[post("/boats/<id>/pieces/<piece>/reserve", data = "<posted>")]
+pub async fn reserve(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Posted) -> Result {
+    let piece = decisions::piece(desk.store, id, piece).await?;
+    let board = boards::find(desk.store, posted.form.get("board").parse().unwrap_or(0)).await?;
+    let wanted = species::find(&piece.species).map_err(|e| AppError::Refused(e.message))?;
+    if !board::fit(&board.stock(), &need(&piece), wanted).serves {
+        return Err(AppError::Refused(format!("{} does not yield this piece", board.tag)));
+    }
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.reserve(&board, &piece).await?;
+    let location = format!("/boats/{id}/timber");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+#[post("/boats/<id>/pieces/<piece>/take", data = "<posted>")]
+pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Posted) -> Result {
+    let piece = decisions::piece(desk.store, id, piece).await?;
+    let Some(board_id) = piece.board_id else {
+        return Err(AppError::Refused("reserve a board for this piece first".into()));
+    };
+    let board = boards::find(desk.store, board_id).await?;
+    let blank = Rectangle { length: piece.length, width: piece.width };
+    let cut = board::take(board.face(), board.thickness, blank).map_err(|e| AppError::Refused(e.message))?;
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.take_from_rack(&board, &piece, &cut).await?;
+    let location = format!("/rack/{board_id}");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}

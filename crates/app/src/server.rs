@@ -1,0 +1,105 @@
+//! The server: its settings, its headers, and the one table of routes.
+
+use std::net::{Ipv4Addr, TcpListener};
+
+use mend_keel_core::units::LengthUnit;
+use mend_keel_store::Store;
+use rocket::config::{Config, SecretKey};
+use rocket::data::{Limits, ToByteUnit};
+use rocket::fairing::{AdHoc, Fairing, Info, Kind};
+use rocket::http::{ContentType, Header};
+use rocket::{Build, Request, Response, Rocket, routes};
+
+use crate::auth::SignInTries;
+use crate::folder::DataFolder;
+use crate::{assets, pages};
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Mode {
+    /// Nothing without signing in.
+    Serve,
+    /// The demo yard's owner is signed in by itself; loopback only.
+    Demo,
+}
+
+/// What every route may need to know.
+#[derive(Debug)]
+pub struct Settings {
+    pub mode: Mode,
+    pub folder: DataFolder,
+}
+
+/// The unit a yard's code stands for.
+pub fn yard_unit(code: &str) -> LengthUnit {
+    if code == "in" { LengthUnit::Inch } else { LengthUnit::Millimetre }
+}
+
+/// Builds the server on loopback; the port must be free.
+pub fn build(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<Rocket<Build>, String> {
+    let key = folder.cookie_key().map_err(|e| format!("cannot keep a key in {}: {e}", folder.path().display()))?;
+    let config = Config {
+        address: Ipv4Addr::LOCALHOST.into(),
+        port,
+        secret_key: SecretKey::from(&key),
+        log_level: rocket::config::LogLevel::Critical,
+        limits: Limits::default()
+            .limit("form", 256.kibibytes())
+            // Above the photo limit, so that a photo too large is told at its field and nothing typed is lost.
+            .limit("data-form", 80.mebibytes())
+            .limit("file", 80.mebibytes()),
+        ..Config::release_default()
+    };
+    Ok(rocket::custom(config)
+        .manage(store)
+        .manage(Settings { mode, folder })
+        .manage(SignInTries::default())
+        .attach(SafeHeaders)
+        .mount("/", routes![assets::asset])
+        .mount("/", pages::routes())
+        .register("/", pages::problem::catchers()))
+}
+
+/// Runs until it is told to stop. Errors are one line a person can act on.
+pub async fn run(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<(), String> {
+    // A taken port is told before anything starts; port 0 is settled here so that the address can be said.
+    let probe = TcpListener::bind((Ipv4Addr::LOCALHOST, port))
+        .map_err(|e| format!("cannot listen on 127.0.0.1:{port}: {e}"))?;
+    let port = probe.local_addr().map_err(|e| e.to_string())?.port();
+    drop(probe);
+    let shown = folder.path().display().to_string();
+    let closing = store.clone();
+    let say = AdHoc::on_liftoff("say where", move |_| {
+        Box::pin(async move {
+            println!("Mend Keel is at http://127.0.0.1:{port}/ and keeps its data in {shown}");
+        })
+    });
+    let server = build(store, folder, mode, port)?.attach(say);
+    let done = server.launch().await.map(|_| ()).map_err(|e| format!("the server stopped: {e}"));
+    closing.close().await;
+    done
+}
+
+/// Headers that every answer carries.
+struct SafeHeaders;
+
+/// Nothing but our own files, no inline script or style, no framing.
+const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob:; font-src 'self'; \
+                      connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+
+#[rocket::async_trait]
+impl Fairing for SafeHeaders {
+    fn info(&self) -> Info {
+        Info { name: "safe headers", kind: Kind::Response }
+    }
+
+    async fn on_response<'r>(&self, _: &'r Request<'_>, response: &mut Response<'r>) {
+        response.set_header(Header::new("Content-Security-Policy", POLICY));
+        response.set_header(Header::new("X-Content-Type-Options", "nosniff"));
+        response.set_header(Header::new("Referrer-Policy", "same-origin"));
+        response.set_header(Header::new("X-Frame-Options", "DENY"));
+        let is_page = response.content_type().is_some_and(|kind| kind == ContentType::HTML);
+        if is_page {
+            response.set_header(Header::new("Cache-Control", "no-store"));
+        }
+    }
+}

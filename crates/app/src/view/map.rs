@@ -1,0 +1,265 @@
+//! The planking map: both sides to scale, drawn in one pass.
+//!
+//! Port lies above with the sheer at the top, starboard below mirrored, the keel between them; the bow is to the
+//! left. One unit is one millimetre of the expanded shell.
+
+use std::fmt::Write;
+
+use mend_keel_core::geometry::extent;
+use mend_keel_core::grid::{Address, Joint, Shell, Side};
+use mend_keel_core::repair::butts::Violation;
+use mend_keel_store::boats::{Boat, Plank};
+use mend_keel_store::decisions::{Decision, Geometry, Piece, PieceState};
+use mend_keel_store::findings::Finding;
+use serde_json::json;
+
+use super::svg;
+
+/// Room for frame numbers along the keel, mm.
+const KEEL_BAND: f64 = 260.0;
+/// Room round the drawing, mm.
+const MARGIN: f64 = 220.0;
+/// Findings smaller than this are only a glyph, mm.
+const SHOWN_FROM: f64 = 20.0;
+/// Size of a glyph on the map, mm.
+const GLYPH: f64 = 110.0;
+
+/// What the map shows.
+#[derive(Debug)]
+pub struct Map<'b> {
+    pub boat: &'b Boat,
+    pub planks: &'b [Plank],
+    pub findings: &'b [Finding],
+    pub decisions: &'b [Decision],
+    pub pieces: &'b [Piece],
+    pub joints: &'b [Joint],
+    /// Pairs of `joints` that are too close.
+    pub violations: &'b [Violation],
+    pub selected: Option<Address>,
+}
+
+/// Places on the drawing.
+struct Scale<'s> {
+    shell: &'s Shell,
+    girth: f64,
+}
+
+impl<'s> Scale<'s> {
+    fn new(shell: &'s Shell) -> Self {
+        let girth = shell.edges.last().map_or(0.0, |sheer| sheer.iter().copied().fold(0.0, f64::max));
+        Self { shell, girth }
+    }
+
+    fn x(&self, x: f64) -> f64 {
+        MARGIN + x
+    }
+
+    /// Height of a girth from the keel on one side.
+    fn y(&self, side: Side, girth: f64) -> f64 {
+        match side {
+            Side::Port => MARGIN + self.girth - girth,
+            Side::Starboard => MARGIN + self.girth + KEEL_BAND + girth,
+        }
+    }
+
+    /// Girth of edge row `row` at any x.
+    fn edge(&self, row: usize, x: f64) -> f64 {
+        let frames = &self.shell.frames;
+        let next = frames.partition_point(|f| *f < x).clamp(1, frames.len() - 1);
+        let (x0, x1) = (frames[next - 1], frames[next]);
+        let (y0, y1) = (self.shell.edges[row][next - 1], self.shell.edges[row][next]);
+        y0 + (y1 - y0) * (x - x0) / (x1 - x0)
+    }
+
+    /// An edge of a strake from one x to another, with a point at every frame between.
+    fn run(&self, side: Side, row: usize, from: f64, to: f64) -> Vec<[f64; 2]> {
+        let between = self.shell.frames.iter().copied().filter(|x| *x > from && *x < to);
+        std::iter::once(from)
+            .chain(between)
+            .chain(std::iter::once(to))
+            .map(|x| [self.x(x), self.y(side, self.edge(row, x))])
+            .collect()
+    }
+
+    /// A stretch of a strake as a closed shape.
+    fn stretch(&self, side: Side, strake: u32, from: f64, to: f64) -> Vec<[f64; 2]> {
+        let row = strake as usize;
+        let mut around = self.run(side, row - 1, from, to);
+        around.extend(self.run(side, row, from, to).into_iter().rev());
+        around
+    }
+
+    /// A point of a plank: x aft of frame 1, y up from the strake's lower edge.
+    fn on_strake(&self, side: Side, strake: u32, x: f64, y: f64) -> [f64; 2] {
+        [self.x(x), self.y(side, self.edge(strake as usize - 1, x) + y)]
+    }
+}
+
+impl Map<'_> {
+    /// The whole drawing.
+    pub fn draw(&self) -> String {
+        let scale = Scale::new(&self.boat.shell);
+        let width = self.boat.shell.length() + 2.0 * MARGIN;
+        let height = 2.0 * scale.girth + KEEL_BAND + 2.0 * MARGIN;
+        let mut out = String::with_capacity(64 * 1024);
+        let _ = write!(
+            out,
+            "<svg id=\"map\" class=\"map\" viewBox=\"0 0 {width:.0} {height:.0}\" role=\"application\" tabindex=\"0\" \
+             aria-label=\"Planking map of {}: arrow keys walk from cell to cell, question mark shows the keys\" \
+             data-map='{}'>{}",
+            svg::safe(&self.boat.name),
+            svg::safe(&self.grid_data(&scale)),
+            svg::GLYPHS
+        );
+        self.draw_planks(&mut out, &scale);
+        self.draw_frames(&mut out, &scale);
+        self.draw_pieces(&mut out, &scale);
+        self.draw_joints(&mut out, &scale);
+        self.draw_findings(&mut out, &scale);
+        self.draw_labels(&mut out, &scale);
+        out.push_str("<path id=\"map-cursor\" class=\"map-cursor\" d=\"\"/></svg>");
+        out
+    }
+
+    /// What the page's script needs to find the cell under a pointer.
+    fn grid_data(&self, scale: &Scale<'_>) -> String {
+        let round = |v: f64| (v * 10.0).round() / 10.0;
+        let rows: Vec<Vec<f64>> =
+            self.boat.shell.edges.iter().map(|row| row.iter().copied().map(round).collect()).collect();
+        json!({
+            "frames": self.boat.shell.frames.iter().copied().map(round).collect::<Vec<f64>>(),
+            "edges": rows, "margin": MARGIN, "girth": round(scale.girth), "band": KEEL_BAND, "boat": self.boat.id,
+            "selected": self.selected.map(|at| at.to_string()),
+        })
+        .to_string()
+    }
+
+    fn draw_planks(&self, out: &mut String, scale: &Scale<'_>) {
+        for plank in self.planks {
+            let (from, to) = plank.place().span(&self.boat.shell);
+            let decided = self.decisions.iter().any(|d| d.plank_id == plank.id);
+            let _ = write!(
+                out,
+                "<polygon class=\"plank{}{}\" points=\"{}\"/>",
+                if plank.year.is_some() { " renewed" } else { "" },
+                if decided { " decided" } else { "" },
+                svg::points(scale.stretch(plank.side, plank.strake, from, to))
+            );
+        }
+    }
+
+    fn draw_frames(&self, out: &mut String, scale: &Scale<'_>) {
+        let sheer = self.boat.shell.edges.len() - 1;
+        for side in Side::BOTH {
+            for x in &self.boat.shell.frames {
+                let [foot, head] = [0, sheer].map(|row| scale.y(side, scale.edge(row, *x)));
+                let _ = write!(out, "<path class=\"frame\" d=\"M{:.0} {foot:.0}V{head:.0}\"/>", scale.x(*x));
+            }
+        }
+    }
+
+    fn draw_joints(&self, out: &mut String, scale: &Scale<'_>) {
+        for (i, joint) in self.joints.iter().enumerate() {
+            let x = self.boat.shell.bay_middle(joint.bay);
+            let bad = self.violations.iter().any(|v| v.a == i || v.b == i);
+            let [low, high] = [joint.strake as usize - 1, joint.strake as usize]
+                .map(|row| scale.y(joint.side, scale.edge(row, x)));
+            let _ = write!(out, "<path class=\"joint{}\" d=\"M{:.0} {low:.0}V{high:.0}\"/>", if bad { " bad" } else { "" }, scale.x(x));
+        }
+        for v in self.violations {
+            let middle = |joint: &Joint| {
+                let x = self.boat.shell.bay_middle(joint.bay);
+                let row = joint.strake as usize;
+                [scale.x(x), scale.y(joint.side, (scale.edge(row - 1, x) + scale.edge(row, x)) / 2.0)]
+            };
+            let [a, b] = [middle(&self.joints[v.a]), middle(&self.joints[v.b])];
+            let _ = write!(
+                out,
+                "<path class=\"too-close\" d=\"M{:.0} {:.0}L{:.0} {:.0}\"><title>{} and {}: {}</title></path>",
+                a[0],
+                a[1],
+                b[0],
+                b[1],
+                self.joints[v.a],
+                self.joints[v.b],
+                v.conflict.text()
+            );
+        }
+    }
+
+    fn draw_findings(&self, out: &mut String, scale: &Scale<'_>) {
+        for finding in self.findings {
+            if finding.frame == 0 || finding.frame > self.boat.shell.frame_count() || finding.strake > self.boat.shell.strake_count() {
+                continue;
+            }
+            let datum = self.boat.datum(finding.frame);
+            let place = |p: &[f64; 2]| scale.on_strake(finding.side, finding.strake, datum + p[0], p[1]);
+            let drawn: Vec<[f64; 2]> = finding.shape.iter().map(place).collect();
+            let Some(((x0, x1), (y0, y1))) = extent(&drawn, 0).zip(extent(&drawn, 1)) else { continue };
+            let at = finding.address();
+            let _ = write!(
+                out,
+                "<g class=\"finding {} {}\" data-at=\"{at}\"><title>{at}: {}, {}, {}</title>",
+                finding.grade.code(),
+                finding.certainty.code(),
+                finding.kind.label(),
+                finding.grade.label(),
+                finding.certainty.label()
+            );
+            if x1 - x0 > SHOWN_FROM {
+                let shape = if drawn.len() > 2 { "polygon" } else { "polyline" };
+                let _ = write!(out, "<{shape} class=\"extent\" points=\"{}\"/>", svg::points(drawn));
+            }
+            out.push_str(&svg::glyph(finding.kind, finding.certainty, [(x0 + x1) / 2.0, (y0 + y1) / 2.0], GLYPH));
+            out.push_str("</g>");
+        }
+    }
+
+    fn draw_pieces(&self, out: &mut String, scale: &Scale<'_>) {
+        for piece in self.pieces {
+            let Some(plank) = self.planks.iter().find(|p| p.id == piece.plank_id) else { continue };
+            let (origin, _) = plank.place().span(&self.boat.shell);
+            let state = if piece.state == PieceState::Cut { "piece cut" } else { "piece" };
+            let around = match &piece.geometry {
+                Geometry::Patch { outline, .. } => {
+                    outline.iter().map(|p| scale.on_strake(plank.side, plank.strake, origin + p[0], p[1])).collect()
+                }
+                Geometry::Stretch { from, to, .. } => scale.stretch(plank.side, plank.strake, origin + from, origin + to),
+            };
+            let _ = write!(
+                out,
+                "<polygon class=\"{state}\" points=\"{}\"><title>{}</title></polygon>",
+                svg::points(around),
+                svg::safe(&piece.name)
+            );
+        }
+    }
+
+    fn draw_labels(&self, out: &mut String, scale: &Scale<'_>) {
+        let shell = &self.boat.shell;
+        let every = if shell.frame_count() > 40 { 5 } else { 2 };
+        let keel = scale.y(Side::Port, 0.0) + KEEL_BAND / 2.0;
+        for frame in (1..=shell.frame_count()).filter(|f| *f == 1 || f % every == 0) {
+            let _ = write!(out, "<text class=\"map-number\" x=\"{:.0}\" y=\"{:.0}\">{frame}</text>", scale.x(shell.frame_x(frame)), keel + 35.0);
+        }
+        for side in Side::BOTH {
+            for strake in 1..=shell.strake_count() {
+                let row = strake as usize;
+                let y = scale.y(side, (shell.edges[row - 1][0] + shell.edges[row][0]) / 2.0);
+                if strake == 1 || strake % 2 == 1 {
+                    let _ = write!(out, "<text class=\"map-number strake\" x=\"{:.0}\" y=\"{:.0}\">{strake}</text>", MARGIN - 60.0, y + 25.0);
+                }
+            }
+            let y = if side == Side::Port { MARGIN - 60.0 } else { MARGIN + 2.0 * scale.girth + KEEL_BAND + 150.0 };
+            let _ = write!(out, "<text class=\"map-side\" x=\"{MARGIN}\" y=\"{y:.0}\">{}</text>", side.label());
+        }
+        let _ = write!(
+            out,
+            "<text class=\"map-side\" x=\"{:.0}\" y=\"{:.0}\">◁ bow</text><text class=\"map-side end\" x=\"{:.0}\" y=\"{:.0}\">stern ▷</text>",
+            MARGIN,
+            keel + 100.0,
+            MARGIN + shell.length(),
+            keel + 100.0
+        );
+    }
+}

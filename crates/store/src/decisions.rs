@@ -1,0 +1,223 @@
+//! Decisions on planks, and the pieces of new wood they ask for.
+
+use mend_keel_core::geometry::Point;
+use mend_keel_core::repair::decide::OptionKind;
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+use sqlx::FromRow;
+
+use crate::{Result, Store, StoreError, Work};
+
+#[derive(Debug, Clone, FromRow)]
+pub struct Decision {
+    pub id: i64,
+    pub boat_id: i64,
+    pub plank_id: i64,
+    #[sqlx(try_from = "String")]
+    pub kind: OptionKind,
+    pub reason: String,
+    pub kept: f64,
+    pub strength: f64,
+    pub p50: f64,
+    pub p80: f64,
+    pub by_name: String,
+    pub at: String,
+}
+
+#[derive(Debug, Clone)]
+pub struct NewDecision {
+    pub boat_id: i64,
+    pub plank_id: i64,
+    pub plank_name: String,
+    pub kind: OptionKind,
+    pub reason: String,
+    pub kept: f64,
+    pub strength: f64,
+    pub p50: f64,
+    pub p80: f64,
+    /// The rules as they stood, for the record.
+    pub rules: Value,
+}
+
+/// The drawn shape of a piece, in mm from the plank's fore joint and lower edge.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Geometry {
+    Patch {
+        outline: Vec<Point>,
+        depth: f64,
+        through: bool,
+        area: f64,
+        swallowed: Vec<String>,
+        to_edge: String,
+    },
+    Stretch {
+        from: f64,
+        to: f64,
+        width: f64,
+        new_fore: bool,
+        new_aft: bool,
+        scarf: f64,
+        fore_bay: Option<u32>,
+        aft_bay: Option<u32>,
+    },
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum PieceState {
+    Planned,
+    Reserved,
+    Cut,
+    Dropped,
+}
+
+impl PieceState {
+    pub fn label(&self) -> &'static str {
+        match self {
+            Self::Planned => "No board yet",
+            Self::Reserved => "Board reserved",
+            Self::Cut => "Cut",
+            Self::Dropped => "Dropped",
+        }
+    }
+}
+
+impl TryFrom<String> for PieceState {
+    type Error = String;
+
+    fn try_from(code: String) -> std::result::Result<Self, String> {
+        match code.as_str() {
+            "planned" => Ok(Self::Planned),
+            "reserved" => Ok(Self::Reserved),
+            "cut" => Ok(Self::Cut),
+            "dropped" => Ok(Self::Dropped),
+            _ => Err(code),
+        }
+    }
+}
+
+/// A piece; its length, width and thickness are those of the blank, mm.
+#[derive(Debug, Clone, FromRow)]
+pub struct Piece {
+    pub id: i64,
+    pub boat_id: i64,
+    pub plank_id: i64,
+    pub decision_id: i64,
+    pub name: String,
+    #[sqlx(json)]
+    pub geometry: Geometry,
+    pub length: f64,
+    pub width: f64,
+    pub thickness: f64,
+    pub species: String,
+    #[sqlx(try_from = "String")]
+    pub state: PieceState,
+    pub board_id: Option<i64>,
+}
+
+#[derive(Debug, Clone)]
+pub struct NewPiece {
+    pub name: String,
+    pub geometry: Geometry,
+    pub length: f64,
+    pub width: f64,
+    pub thickness: f64,
+    pub species: String,
+}
+
+const DECISION: &str = "SELECT id, boat_id, plank_id, kind, reason, kept, strength, p50, p80, by_name, at FROM decision";
+const PIECE: &str = "SELECT id, boat_id, plank_id, decision_id, name, geometry, length, width, thickness, species, state, board_id FROM piece";
+
+/// Decisions in force.
+pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Decision>> {
+    let sql = format!("{DECISION} WHERE boat_id = ? AND superseded = 0 ORDER BY id");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
+}
+
+pub async fn of_plank(store: &Store, plank: i64) -> Result<Option<Decision>> {
+    let sql = format!("{DECISION} WHERE plank_id = ? AND superseded = 0");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(plank).fetch_optional(store.pool()).await?)
+}
+
+pub async fn pieces(store: &Store, boat: i64) -> Result<Vec<Piece>> {
+    let sql = format!("{PIECE} WHERE boat_id = ? AND state <> 'dropped' ORDER BY id");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
+}
+
+pub async fn piece(store: &Store, boat: i64, id: i64) -> Result<Piece> {
+    sqlx::query_as(sqlx::AssertSqlSafe(format!("{PIECE} WHERE boat_id = ? AND id = ?")))
+        .bind(boat)
+        .bind(id)
+        .fetch_optional(store.pool())
+        .await?
+        .ok_or(StoreError::NotFound("piece"))
+}
+
+impl Work {
+    /// Decides on a plank. A decision already in force is superseded: its uncut pieces are dropped, their
+    /// boards set free and its open tasks dropped. Refused once one of its pieces has been cut.
+    pub async fn decide(&mut self, new: &NewDecision, pieces: &[NewPiece]) -> Result<i64> {
+        let before: Option<(i64,)> = sqlx::query_as("SELECT id FROM decision WHERE plank_id = ? AND superseded = 0")
+            .bind(new.plank_id)
+            .fetch_optional(&mut *self.tx)
+            .await?;
+        if let Some((old,)) = before {
+            self.supersede(old).await?;
+        }
+        let id = sqlx::query("INSERT INTO decision (boat_id, plank_id, kind, reason, kept, strength, p50, p80, body, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+            .bind(new.boat_id)
+            .bind(new.plank_id)
+            .bind(new.kind.code())
+            .bind(&new.reason)
+            .bind(new.kept)
+            .bind(new.strength)
+            .bind(new.p50)
+            .bind(new.p80)
+            .bind(new.rules.to_string())
+            .bind(self.act.by.clone())
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?
+            .last_insert_rowid();
+        for piece in pieces {
+            sqlx::query("INSERT INTO piece (boat_id, plank_id, decision_id, name, geometry, length, width, thickness, species, state) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, 'planned')")
+                .bind(new.boat_id)
+                .bind(new.plank_id)
+                .bind(id)
+                .bind(&piece.name)
+                .bind(serde_json::to_string(&piece.geometry)?)
+                .bind(piece.length)
+                .bind(piece.width)
+                .bind(piece.thickness)
+                .bind(&piece.species)
+                .execute(&mut *self.tx)
+                .await?;
+        }
+        let summary = format!("Decided on {}: {}", new.plank_name, new.kind.label().to_lowercase());
+        let body = json!({
+            "decision": id, "kind": new.kind, "reason": new.reason, "kept": new.kept, "strength": new.strength,
+            "hours_p50": new.p50, "hours_p80": new.p80, "supersedes": before.map(|b| b.0), "rules": new.rules,
+        });
+        self.note(Some(new.boat_id), Some(new.plank_id), "decision", &summary, &body).await?;
+        Ok(id)
+    }
+
+    async fn supersede(&mut self, decision: i64) -> Result<()> {
+        let (cut,): (i64,) = sqlx::query_as("SELECT count(*) FROM piece WHERE decision_id = ? AND state = 'cut'")
+            .bind(decision)
+            .fetch_one(&mut *self.tx)
+            .await?;
+        if cut > 0 {
+            return Err(StoreError::Conflict("wood has been cut for the decision in force; record what became of it before deciding anew".into()));
+        }
+        for sql in [
+            "UPDATE board SET state = 'free' WHERE state = 'reserved' AND id IN (SELECT board_id FROM piece WHERE decision_id = ?)",
+            "UPDATE piece SET state = 'dropped', board_id = NULL WHERE decision_id = ?",
+            "UPDATE task SET dropped = 1 WHERE decision_id = ? AND done_at IS NULL",
+            "UPDATE decision SET superseded = 1 WHERE id = ?",
+        ] {
+            sqlx::query(sql).bind(decision).execute(&mut *self.tx).await?;
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,140 @@
+//! Fastening, seam and finish plans as they were asked and answered, and the coats that follow.
+
+use jiff::Timestamp;
+use serde_json::Value;
+use sqlx::FromRow;
+
+use crate::{Result, Store, StoreError, Work};
+
+#[derive(Debug, Clone, FromRow)]
+pub struct Plan {
+    pub id: i64,
+    pub boat_id: i64,
+    pub plank_id: Option<i64>,
+    pub piece_id: Option<i64>,
+    pub kind: String,
+    #[sqlx(json)]
+    pub asked: Value,
+    #[sqlx(json)]
+    pub answer: Value,
+    pub by_name: String,
+    pub at: String,
+}
+
+#[derive(Debug, Clone)]
+pub struct NewPlan {
+    pub boat_id: i64,
+    pub plank_id: Option<i64>,
+    pub piece_id: Option<i64>,
+    /// `fasten`, `seam` or `finish`.
+    pub kind: &'static str,
+    pub summary: String,
+    pub asked: Value,
+    pub answer: Value,
+}
+
+/// A coat to be laid on.
+#[derive(Debug, Clone, FromRow)]
+pub struct Coat {
+    pub id: i64,
+    pub plan_id: i64,
+    pub boat_id: i64,
+    pub seq: i64,
+    pub name: String,
+    pub litres: f64,
+    pub earliest_at: String,
+    pub latest_at: Option<String>,
+    pub done_at: Option<String>,
+}
+
+#[derive(Debug, Clone)]
+pub struct NewCoat {
+    pub name: String,
+    pub litres: f64,
+    pub earliest: Timestamp,
+    pub latest: Option<Timestamp>,
+}
+
+/// A boat's plans of a kind, newest first.
+pub async fn of_boat(store: &Store, boat: i64, kind: &str) -> Result<Vec<Plan>> {
+    let sql = "SELECT id, boat_id, plank_id, piece_id, kind, asked, answer, by_name, at FROM plan WHERE boat_id = ? AND kind = ? ORDER BY id DESC";
+    Ok(sqlx::query_as(sql).bind(boat).bind(kind).fetch_all(store.pool()).await?)
+}
+
+/// A boat's coats, plan by plan.
+pub async fn coats(store: &Store, boat: i64) -> Result<Vec<Coat>> {
+    let sql = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat WHERE boat_id = ? ORDER BY plan_id, seq";
+    Ok(sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?)
+}
+
+pub async fn coat(store: &Store, boat: i64, id: i64) -> Result<Coat> {
+    let sql = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat WHERE boat_id = ? AND id = ?";
+    sqlx::query_as(sql).bind(boat).bind(id).fetch_optional(store.pool()).await?.ok_or(StoreError::NotFound("coat"))
+}
+
+impl Work {
+    pub async fn add_plan(&mut self, new: &NewPlan) -> Result<i64> {
+        let id = sqlx::query("INSERT INTO plan (boat_id, plank_id, piece_id, kind, asked, answer, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)")
+            .bind(new.boat_id)
+            .bind(new.plank_id)
+            .bind(new.piece_id)
+            .bind(new.kind)
+            .bind(new.asked.to_string())
+            .bind(new.answer.to_string())
+            .bind(self.act.by.clone())
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?
+            .last_insert_rowid();
+        let body = serde_json::json!({ "plan": id, "asked": new.asked, "answer": new.answer });
+        self.note(Some(new.boat_id), new.plank_id, new.kind, &new.summary, &body).await?;
+        Ok(id)
+    }
+
+    pub async fn add_coats(&mut self, boat: i64, plan: i64, coats: &[NewCoat]) -> Result<()> {
+        for (seq, coat) in coats.iter().enumerate() {
+            sqlx::query("INSERT INTO coat (plan_id, boat_id, seq, name, litres, earliest_at, latest_at) VALUES (?, ?, ?, ?, ?, ?, ?)")
+                .bind(plan)
+                .bind(boat)
+                .bind(seq as i64)
+                .bind(&coat.name)
+                .bind(coat.litres)
+                .bind(coat.earliest.to_string())
+                .bind(coat.latest.map(|t| t.to_string()))
+                .execute(&mut *self.tx)
+                .await?;
+        }
+        Ok(())
+    }
+
+    /// Records that a coat was laid on. The coats after it keep their spacing from the time it really went on.
+    pub async fn lay_coat(&mut self, coat: &Coat) -> Result<()> {
+        let done = sqlx::query("UPDATE coat SET done_at = ? WHERE id = ? AND done_at IS NULL")
+            .bind(self.stamp())
+            .bind(coat.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Conflict("this coat is on already".into()));
+        }
+        let planned: Timestamp = coat.earliest_at.parse().unwrap_or(self.act.at);
+        let late = self.act.at.duration_since(planned);
+        let following: Vec<Coat> = sqlx::query_as("SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat WHERE plan_id = ? AND seq > ?")
+            .bind(coat.plan_id)
+            .bind(coat.seq)
+            .fetch_all(&mut *self.tx)
+            .await?;
+        let shifted = |at: &str| at.parse::<Timestamp>().map(|t| (t + late).to_string()).unwrap_or_else(|_| at.to_owned());
+        for next in following {
+            sqlx::query("UPDATE coat SET earliest_at = ?, latest_at = ? WHERE id = ?")
+                .bind(shifted(&next.earliest_at))
+                .bind(next.latest_at.as_deref().map(shifted))
+                .bind(next.id)
+                .execute(&mut *self.tx)
+                .await?;
+        }
+        let body = serde_json::json!({ "coat": coat.id, "litres": coat.litres });
+        self.note(Some(coat.boat_id), None, "coat", &format!("Laid on {}", coat.name.to_lowercase()), &body).await?;
+        Ok(())
+    }
+}

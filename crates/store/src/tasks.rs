@@ -1,0 +1,187 @@
+//! Tasks, and the clocks that run on them.
+
+use jiff::Timestamp;
+use mend_keel_core::work::estimate::Operation;
+use mend_keel_core::work::tasks::Task as Planned;
+use serde_json::json;
+use sqlx::FromRow;
+
+use crate::{Result, Store, StoreError, Work};
+
+/// A task with the minutes booked on it so far.
+#[derive(Debug, Clone, FromRow)]
+pub struct Task {
+    pub id: i64,
+    pub boat_id: i64,
+    pub plank_id: i64,
+    pub decision_id: i64,
+    pub seq: i64,
+    #[sqlx(try_from = "String")]
+    pub operation: Operation,
+    pub what: String,
+    /// In the operation's unit.
+    pub amount: f64,
+    pub p50: f64,
+    pub p80: f64,
+    /// Hours nothing may follow.
+    pub wait_after: f64,
+    #[sqlx(json)]
+    pub cautions: Vec<String>,
+    pub done_at: Option<String>,
+    /// Booked by stopped clocks.
+    pub minutes: f64,
+    /// Clocks running on it now.
+    pub running: i64,
+}
+
+/// A running clock.
+#[derive(Debug, Clone, FromRow)]
+pub struct Running {
+    pub id: i64,
+    pub task_id: i64,
+    pub account_id: i64,
+    pub who: String,
+    pub started_at: String,
+    pub what: String,
+    pub boat_id: i64,
+    pub boat: String,
+}
+
+const TASK: &str = "SELECT task.id, task.boat_id, plank_id, decision_id, seq, operation, what, amount, p50, p80, wait_after, cautions, done_at,
+    coalesce((SELECT sum(minutes) FROM clock WHERE task_id = task.id), 0.0) AS minutes,
+    (SELECT count(*) FROM clock WHERE task_id = task.id AND stopped_at IS NULL) AS running FROM task";
+
+/// A boat's tasks in their order, dropped ones left out.
+pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Task>> {
+    let sql = format!("{TASK} WHERE boat_id = ? AND dropped = 0 ORDER BY decision_id, seq");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
+}
+
+pub async fn find(store: &Store, boat: i64, id: i64) -> Result<Task> {
+    sqlx::query_as(sqlx::AssertSqlSafe(format!("{TASK} WHERE boat_id = ? AND task.id = ?")))
+        .bind(boat)
+        .bind(id)
+        .fetch_optional(store.pool())
+        .await?
+        .ok_or(StoreError::NotFound("task"))
+}
+
+pub async fn running(store: &Store) -> Result<Vec<Running>> {
+    let sql = "SELECT clock.id, task_id, account_id, account.name AS who, started_at, what, boat_id, boat.name AS boat
+               FROM clock JOIN task ON task.id = task_id JOIN account ON account.id = account_id JOIN boat ON boat.id = boat_id
+               WHERE stopped_at IS NULL ORDER BY started_at";
+    Ok(sqlx::query_as(sql).fetch_all(store.pool()).await?)
+}
+
+/// Hours per unit of finished tasks, by operation: what the yard has learned.
+pub async fn learned(store: &Store) -> Result<Vec<(Operation, f64)>> {
+    let sql = "SELECT operation, sum(minutes) / 60.0 / amount FROM task JOIN clock ON task_id = task.id
+               WHERE done_at IS NOT NULL AND amount > 0 GROUP BY task.id HAVING sum(minutes) > 0";
+    let rows: Vec<(String, f64)> = sqlx::query_as(sql).fetch_all(store.pool()).await?;
+    Ok(rows.into_iter().filter_map(|(op, rate)| Some((Operation::from_code(&op)?, rate))).collect())
+}
+
+impl Work {
+    pub async fn add_tasks(&mut self, boat: i64, plank: i64, decision: i64, tasks: &[Planned]) -> Result<()> {
+        for (seq, task) in tasks.iter().enumerate() {
+            let cautions: Vec<&str> = task.cautions.iter().map(|c| c.text()).collect();
+            sqlx::query("INSERT INTO task (boat_id, plank_id, decision_id, seq, operation, what, amount, p50, p80, wait_after, cautions) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+                .bind(boat)
+                .bind(plank)
+                .bind(decision)
+                .bind(seq as i64)
+                .bind(task.operation.code())
+                .bind(task.what)
+                .bind(task.amount)
+                .bind(task.hours.p50)
+                .bind(task.hours.p80)
+                .bind(task.wait_after)
+                .bind(serde_json::to_string(&cautions)?)
+                .execute(&mut *self.tx)
+                .await?;
+        }
+        Ok(())
+    }
+
+    /// Starts a person's clock on a task, stopping the one they had running.
+    pub async fn start_clock(&mut self, task: &Task, account: i64) -> Result<()> {
+        if task.done_at.is_some() {
+            return Err(StoreError::Conflict("this task is done; open it again to book on it".into()));
+        }
+        self.stop_clock(account).await?;
+        sqlx::query("INSERT INTO clock (task_id, account_id, started_at) VALUES (?, ?, ?)")
+            .bind(task.id)
+            .bind(account)
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?;
+        Ok(())
+    }
+
+    /// Stops a person's clock and books the minutes; nothing happens when none is running.
+    pub async fn stop_clock(&mut self, account: i64) -> Result<()> {
+        let sql = "SELECT clock.id, started_at, boat_id, plank_id, what FROM clock JOIN task ON task.id = task_id
+                   WHERE account_id = ? AND stopped_at IS NULL";
+        let open: Option<(i64, String, i64, i64, String)> =
+            sqlx::query_as(sql).bind(account).fetch_optional(&mut *self.tx).await?;
+        let Some((clock, started, boat, plank, what)) = open else { return Ok(()) };
+        let minutes = minutes_between(&started, self.at());
+        sqlx::query("UPDATE clock SET stopped_at = ?, minutes = ? WHERE id = ?")
+            .bind(self.stamp())
+            .bind(minutes)
+            .bind(clock)
+            .execute(&mut *self.tx)
+            .await?;
+        let body = json!({ "clock": clock, "task": what, "minutes": minutes });
+        self.note(Some(boat), Some(plank), "hours", &format!("{}: {}", what, spoken(minutes)), &body).await?;
+        Ok(())
+    }
+
+    /// Books hours by hand.
+    pub async fn book(&mut self, task: &Task, account: i64, minutes: f64) -> Result<()> {
+        let started = self.at() - jiff::SignedDuration::from_secs_f64(minutes * 60.0);
+        sqlx::query("INSERT INTO clock (task_id, account_id, started_at, stopped_at, minutes) VALUES (?, ?, ?, ?, ?)")
+            .bind(task.id)
+            .bind(account)
+            .bind(started.to_string())
+            .bind(self.stamp())
+            .bind(minutes)
+            .execute(&mut *self.tx)
+            .await?;
+        let body = json!({ "task": task.what, "minutes": minutes, "by_hand": true });
+        self.note(Some(task.boat_id), Some(task.plank_id), "hours", &format!("{}: {}", task.what, spoken(minutes)), &body).await?;
+        Ok(())
+    }
+
+    /// Marks a task done, or opens it again. Clocks running on it are stopped first.
+    pub async fn finish_task(&mut self, task: &Task, done: bool) -> Result<()> {
+        let open: Vec<(i64,)> = sqlx::query_as("SELECT account_id FROM clock WHERE task_id = ? AND stopped_at IS NULL")
+            .bind(task.id)
+            .fetch_all(&mut *self.tx)
+            .await?;
+        for (account,) in open {
+            self.stop_clock(account).await?;
+        }
+        sqlx::query("UPDATE task SET done_at = ? WHERE id = ?")
+            .bind(done.then(|| self.stamp()))
+            .bind(task.id)
+            .execute(&mut *self.tx)
+            .await?;
+        let verb = if done { "Done" } else { "Opened again" };
+        let body = json!({ "task": task.id, "done": done });
+        self.note(Some(task.boat_id), Some(task.plank_id), "task", &format!("{verb}: {}", task.what), &body).await?;
+        Ok(())
+    }
+}
+
+/// Minutes from a stored time to now; 0 when the clock was set back meanwhile.
+pub fn minutes_between(started: &str, now: Timestamp) -> f64 {
+    let Ok(started) = started.parse::<Timestamp>() else { return 0.0 };
+    (now.duration_since(started).as_secs_f64() / 60.0).max(0.0)
+}
+
+/// `1 h 25 min`.
+pub fn spoken(minutes: f64) -> String {
+    let whole = minutes.round() as i64;
+    if whole < 60 { format!("{whole} min") } else { format!("{} h {:02} min", whole / 60, whole % 60) }
+}
