@@ -4,12 +4,12 @@ use std::collections::HashMap;
 use std::sync::{LazyLock, Mutex};
 use std::time::{Duration, Instant};
 
+use argon2::Argon2;
 use argon2::password_hash::phc::PasswordHash;
 use argon2::password_hash::{PasswordHasher, PasswordVerifier};
-use argon2::Argon2;
 use mend_keel_core::InputError;
-use mend_keel_store::accounts::{self, Account, Role, Session};
 use mend_keel_store::Store;
+use mend_keel_store::accounts::{self, Account, Role, Session};
 use rocket::http::{Cookie, CookieJar, SameSite, Status};
 use rocket::request::{FromRequest, Outcome, Request};
 use sha2::{Digest, Sha256};
@@ -74,8 +74,14 @@ pub async fn sign_in(store: &Store, jar: &CookieJar<'_>, account: Account) -> Re
     let failed = |_| InputError::new("", "could not open a session");
     let token = random_token()?;
     let csrf = random_token()?;
-    accounts::open_session(store, account.id, &digest(&token), &csrf).await.map_err(failed)?;
-    let cookie = Cookie::build((SESSION_COOKIE, token)).same_site(SameSite::Lax).http_only(true).path("/").permanent();
+    accounts::open_session(store, account.id, &digest(&token), &csrf)
+        .await
+        .map_err(failed)?;
+    let cookie = Cookie::build((SESSION_COOKIE, token))
+        .same_site(SameSite::Lax)
+        .http_only(true)
+        .path("/")
+        .permanent();
     jar.add_private(cookie);
     Ok(User { account, csrf })
 }
@@ -111,7 +117,9 @@ impl<'r> FromRequest<'r> for Crew {
     type Error = ();
 
     async fn from_request(request: &'r Request<'_>) -> Outcome<Self, ()> {
-        user_with(request, |user| user.account.role != Role::Guest).await.map(Crew)
+        user_with(request, |user| user.account.role != Role::Guest)
+            .await
+            .map(Crew)
     }
 }
 
@@ -120,7 +128,9 @@ impl<'r> FromRequest<'r> for Owner {
     type Error = ();
 
     async fn from_request(request: &'r Request<'_>) -> Outcome<Self, ()> {
-        user_with(request, |user| user.account.role == Role::Owner).await.map(Owner)
+        user_with(request, |user| user.account.role == Role::Owner)
+            .await
+            .map(Owner)
     }
 }
 
@@ -130,9 +140,11 @@ impl<'r> FromRequest<'r> for BoatReader {
 
     async fn from_request(request: &'r Request<'_>) -> Outcome<Self, ()> {
         let boat = request.param::<i64>(1).and_then(Result::ok);
-        user_with(request, |user| user.account.role != Role::Guest || (boat.is_some() && user.account.guest_boat == boat))
-            .await
-            .map(BoatReader)
+        user_with(request, |user| {
+            user.account.role != Role::Guest || (boat.is_some() && user.account.guest_boat == boat)
+        })
+        .await
+        .map(BoatReader)
     }
 }
 
@@ -144,7 +156,10 @@ const LONGEST_PASSWORD: usize = 200;
 pub fn hash_password(password: &str) -> Result<String, InputError> {
     let length = password.chars().count();
     if !(SHORTEST_PASSWORD..=LONGEST_PASSWORD).contains(&length) {
-        return Err(InputError::new("password", format!("must have {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters")));
+        return Err(InputError::new(
+            "password",
+            format!("must have {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters"),
+        ));
     }
     let salt: [u8; 16] = random_bytes().map_err(|_| InputError::new("password", "no randomness to be had"))?;
     Argon2::default()
@@ -175,7 +190,9 @@ const REMEMBERED: usize = 10_000;
 impl SignInTries {
     pub fn may_try(&self, login: &str) -> bool {
         let tries = self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        tries.get(&login.to_lowercase()).is_none_or(|(count, since)| *count < TRIES || since.elapsed() > COOL_DOWN)
+        tries
+            .get(&login.to_lowercase())
+            .is_none_or(|(count, since)| *count < TRIES || since.elapsed() > COOL_DOWN)
     }
 
     pub fn failed(&self, login: &str) {
@@ -191,7 +208,10 @@ impl SignInTries {
     }
 
     pub fn succeeded(&self, login: &str) {
-        self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner).remove(&login.to_lowercase());
+        self.0
+            .lock()
+            .unwrap_or_else(std::sync::PoisonError::into_inner)
+            .remove(&login.to_lowercase());
     }
 }
 
@@ -202,7 +222,14 @@ mod tests {
     #[test]
     fn a_password_is_known_again_and_another_is_not() {
         let hash = hash_password("a long enough one").unwrap();
-        let account = Account { id: 1, login: "x".into(), name: "X".into(), role: Role::Owner, guest_boat: None, password_hash: hash };
+        let account = Account {
+            id: 1,
+            login: "x".into(),
+            name: "X".into(),
+            role: Role::Owner,
+            guest_boat: None,
+            password_hash: hash,
+        };
         assert!(password_matches("a long enough one", Some(&account)));
         assert!(!password_matches("another one", Some(&account)));
         assert!(!password_matches("nobody has this password", None));

@@ -25,13 +25,31 @@ pub async fn fill(store: &Store) -> Result<()> {
         return Ok(());
     }
     let start = Timestamp::now() - SignedDuration::from_hours(24 * 21);
-    let mut work = store.begin(Act { by: "Ines Varga".into(), at: start, once: None }).await?;
-    work.set_yard(&Yard { name: "Saltmeadow Slip".into(), unit: "mm".into(), inch_denominator: 16 }).await?;
-    for (login, name, role) in
-        [("ines", "Ines Varga", Role::Owner), ("tobias", "Tobias Renn", Role::Shipwright), ("maud", "Maud Okafor", Role::Shipwright)]
-    {
-        let account =
-            NewAccount { login: login.into(), name: name.into(), role, guest_boat: None, password_hash: NO_PASSWORD.into() };
+    let mut work = store
+        .begin(Act {
+            by: "Ines Varga".into(),
+            at: start,
+            once: None,
+        })
+        .await?;
+    work.set_yard(&Yard {
+        name: "Saltmeadow Slip".into(),
+        unit: "mm".into(),
+        inch_denominator: 16,
+    })
+    .await?;
+    for (login, name, role) in [
+        ("ines", "Ines Varga", Role::Owner),
+        ("tobias", "Tobias Renn", Role::Shipwright),
+        ("maud", "Maud Okafor", Role::Shipwright),
+    ] {
+        let account = NewAccount {
+            login: login.into(),
+            name: name.into(),
+            role,
+            guest_boat: None,
+            password_hash: NO_PASSWORD.into(),
+        };
         work.add_account(&account).await?;
     }
     let wren = work.add_boat(&brindle_wren()?).await?;
@@ -41,7 +59,11 @@ pub async fn fill(store: &Store) -> Result<()> {
         work.add_board(&board).await?;
     }
     work.commit("/").await?;
-    for (boat, story) in [(wren, wren_story()), (pennywort, pennywort_story()), (teasel, teasel_story())] {
+    for (boat, story) in [
+        (wren, wren_story()),
+        (pennywort, pennywort_story()),
+        (teasel, teasel_story()),
+    ] {
         tell(store, boat, &story, start).await?;
     }
     Ok(())
@@ -68,7 +90,11 @@ fn brindle_wren() -> Result<NewBoat> {
     let hull::Generated { shell, mut joints } = generated(&principal, 1929)?;
     let hurried = [(6, 20), (7, 21), (8, 20), (9, 22)];
     joints.retain(|j| j.side != Side::Port || !hurried.iter().any(|(strake, _)| *strake == j.strake));
-    joints.extend(hurried.map(|(strake, bay)| Joint { side: Side::Port, strake, bay }));
+    joints.extend(hurried.map(|(strake, bay)| Joint {
+        side: Side::Port,
+        strake,
+        bay,
+    }));
     joints.sort();
     Ok(NewBoat {
         name: "Brindle Wren".into(),
@@ -169,14 +195,23 @@ struct Found {
 }
 
 fn spike(depth: f64, says: &str) -> Reading {
-    Reading { spike: Some(depth), says: says.into(), ..Reading::default() }
+    Reading {
+        spike: Some(depth),
+        says: says.into(),
+        ..Reading::default()
+    }
 }
 
 fn drawn(original: f64, remaining: f64) -> Reading {
     let loss = 1.0 - (remaining / original).powi(2);
     let word = if loss > 0.3 { "bad" } else { "tired" };
     let says = format!("{:.0} % of its section lost: {word}", loss * 100.0);
-    Reading { original_diameter: Some(original), remaining_diameter: Some(remaining), says, ..Reading::default() }
+    Reading {
+        original_diameter: Some(original),
+        remaining_diameter: Some(remaining),
+        says,
+        ..Reading::default()
+    }
 }
 
 async fn tell(store: &Store, boat: i64, story: &[Found], start: Timestamp) -> Result<()> {
@@ -184,9 +219,17 @@ async fn tell(store: &Store, boat: i64, story: &[Found], start: Timestamp) -> Re
     for found in story {
         let (side, strake, frame) = found.at;
         let at = Address { side, strake, frame };
-        let Some(plank) = boats::plank_at(&planks, at) else { continue };
+        let Some(plank) = boats::plank_at(&planks, at) else {
+            continue;
+        };
         let when = start + SignedDuration::from_hours(24 * found.day + 2);
-        let mut work = store.begin(Act { by: found.by.into(), at: when, once: None }).await?;
+        let mut work = store
+            .begin(Act {
+                by: found.by.into(),
+                at: when,
+                once: None,
+            })
+            .await?;
         let new = NewFinding {
             at,
             plank_id: plank.id,
@@ -218,18 +261,125 @@ fn wren_story() -> Vec<Found> {
     let port = Side::Port;
     let starboard = Side::Starboard;
     let mut story = vec![
-        Found { day: 2, by: TOBIAS, at: (port, 5, 12), kind: F::Crack, method: Method::Look, reading: Reading::default(), shape: &[[30.0, 62.0], [120.0, 66.0], [215.0, 61.0]], depth: 9.0, grade: G::Mend, certainty: C::Confirmed, cause: Cause::Grounding, note: "Opened when the coating came off; runs with the grain." },
-        Found { day: 2, by: TOBIAS, at: (port, 6, 13), kind: F::Crack, method: Method::Look, reading: Reading::default(), shape: &[[60.0, 48.0], [190.0, 55.0]], depth: 7.0, grade: G::Mend, certainty: C::Confirmed, cause: Cause::Grounding, note: "" },
-        Found { day: 3, by: TOBIAS, at: (port, 5, 14), kind: F::Gouge, method: Method::Look, reading: Reading::default(), shape: &[[20.0, 60.0], [95.0, 58.0], [90.0, 82.0], [25.0, 84.0]], depth: 5.0, grade: G::Mend, certainty: C::Confirmed, cause: Cause::Grounding, note: "From the same stone." },
-        Found { day: 5, by: MAUD, at: (starboard, 9, 22), kind: F::Rot, method: Method::Spike, reading: spike(5.0, "soft"), shape: &[[40.0, 60.0], [110.0, 58.0], [118.0, 84.0], [44.0, 88.0]], depth: 10.0, grade: G::Mend, certainty: C::Confirmed, cause: Cause::FreshWater, note: "A knot filled long ago let go; water stood behind the filler." },
-        Found { day: 8, by: TOBIAS, at: (starboard, 8, 9), kind: F::OpenSeam, method: Method::Feeler, reading: Reading::default(), shape: &[[0.0, 0.0], [240.0, 0.0]], depth: 12.0, grade: G::Watch, certainty: C::Confirmed, cause: Cause::Age, note: "3 mm, filling loose." },
-        Found { day: 9, by: MAUD, at: (starboard, 4, 18), kind: F::Crack, method: Method::Sound, reading: Reading { says: "damp or soft within".into(), ..Reading::default() }, shape: &[[20.0, 70.0], [150.0, 74.0]], depth: 6.0, grade: G::Watch, certainty: C::Suspected, cause: Cause::Unknown, note: "Dull under the mallet; not opened." },
+        Found {
+            day: 2,
+            by: TOBIAS,
+            at: (port, 5, 12),
+            kind: F::Crack,
+            method: Method::Look,
+            reading: Reading::default(),
+            shape: &[[30.0, 62.0], [120.0, 66.0], [215.0, 61.0]],
+            depth: 9.0,
+            grade: G::Mend,
+            certainty: C::Confirmed,
+            cause: Cause::Grounding,
+            note: "Opened when the coating came off; runs with the grain.",
+        },
+        Found {
+            day: 2,
+            by: TOBIAS,
+            at: (port, 6, 13),
+            kind: F::Crack,
+            method: Method::Look,
+            reading: Reading::default(),
+            shape: &[[60.0, 48.0], [190.0, 55.0]],
+            depth: 7.0,
+            grade: G::Mend,
+            certainty: C::Confirmed,
+            cause: Cause::Grounding,
+            note: "",
+        },
+        Found {
+            day: 3,
+            by: TOBIAS,
+            at: (port, 5, 14),
+            kind: F::Gouge,
+            method: Method::Look,
+            reading: Reading::default(),
+            shape: &[[20.0, 60.0], [95.0, 58.0], [90.0, 82.0], [25.0, 84.0]],
+            depth: 5.0,
+            grade: G::Mend,
+            certainty: C::Confirmed,
+            cause: Cause::Grounding,
+            note: "From the same stone.",
+        },
+        Found {
+            day: 5,
+            by: MAUD,
+            at: (starboard, 9, 22),
+            kind: F::Rot,
+            method: Method::Spike,
+            reading: spike(5.0, "soft"),
+            shape: &[[40.0, 60.0], [110.0, 58.0], [118.0, 84.0], [44.0, 88.0]],
+            depth: 10.0,
+            grade: G::Mend,
+            certainty: C::Confirmed,
+            cause: Cause::FreshWater,
+            note: "A knot filled long ago let go; water stood behind the filler.",
+        },
+        Found {
+            day: 8,
+            by: TOBIAS,
+            at: (starboard, 8, 9),
+            kind: F::OpenSeam,
+            method: Method::Feeler,
+            reading: Reading::default(),
+            shape: &[[0.0, 0.0], [240.0, 0.0]],
+            depth: 12.0,
+            grade: G::Watch,
+            certainty: C::Confirmed,
+            cause: Cause::Age,
+            note: "3 mm, filling loose.",
+        },
+        Found {
+            day: 9,
+            by: MAUD,
+            at: (starboard, 4, 18),
+            kind: F::Crack,
+            method: Method::Sound,
+            reading: Reading {
+                says: "damp or soft within".into(),
+                ..Reading::default()
+            },
+            shape: &[[20.0, 70.0], [150.0, 74.0]],
+            depth: 6.0,
+            grade: G::Watch,
+            certainty: C::Suspected,
+            cause: Cause::Unknown,
+            note: "Dull under the mallet; not opened.",
+        },
     ];
     for (i, frame) in [7, 9, 11, 13, 15].into_iter().enumerate() {
-        story.push(Found { day: 6, by: MAUD, at: (port, 13, frame), kind: F::Rot, method: Method::Spike, reading: spike(4.0, "soft"), shape: &[[-20.0, 95.0], [38.0, 95.0], [36.0, 120.0], [-18.0, 121.0]], depth: 8.0, grade: G::Watch, certainty: if i < 2 { C::Confirmed } else { C::Suspected }, cause: Cause::FreshWater, note: "Under the split rail, over the frame head." });
+        story.push(Found {
+            day: 6,
+            by: MAUD,
+            at: (port, 13, frame),
+            kind: F::Rot,
+            method: Method::Spike,
+            reading: spike(4.0, "soft"),
+            shape: &[[-20.0, 95.0], [38.0, 95.0], [36.0, 120.0], [-18.0, 121.0]],
+            depth: 8.0,
+            grade: G::Watch,
+            certainty: if i < 2 { C::Confirmed } else { C::Suspected },
+            cause: Cause::FreshWater,
+            note: "Under the split rail, over the frame head.",
+        });
     }
     for frame in [10, 16, 21, 25, 28] {
-        story.push(Found { day: 10, by: TOBIAS, at: (port, 8, frame), kind: F::SickFastening, method: Method::DrawFastening, reading: drawn(6.0, 4.6), shape: &[[-22.0, 36.0]], depth: 0.0, grade: G::Renew, certainty: C::OpenedUp, cause: Cause::Age, note: "Black wood round the nail." });
+        story.push(Found {
+            day: 10,
+            by: TOBIAS,
+            at: (port, 8, frame),
+            kind: F::SickFastening,
+            method: Method::DrawFastening,
+            reading: drawn(6.0, 4.6),
+            shape: &[[-22.0, 36.0]],
+            depth: 0.0,
+            grade: G::Renew,
+            certainty: C::OpenedUp,
+            cause: Cause::Age,
+            note: "Black wood round the nail.",
+        });
     }
     story
 }
@@ -240,8 +390,34 @@ fn pennywort_story() -> Vec<Found> {
     use FindingKind as F;
     use Grade as G;
     vec![
-        Found { day: 4, by: MAUD, at: (Side::Starboard, 4, 9), kind: F::Crack, method: Method::Look, reading: Reading::default(), shape: &[[10.0, 36.0], [150.0, 40.0]], depth: 9.0, grade: G::Mend, certainty: C::Confirmed, cause: Cause::ForcedShape, note: "Over two broken ribs." },
-        Found { day: 4, by: MAUD, at: (Side::Port, 3, 6), kind: F::OpenSeam, method: Method::Feeler, reading: Reading::default(), shape: &[[0.0, 0.0], [210.0, 0.0]], depth: 4.0, grade: G::Mend, certainty: C::Confirmed, cause: Cause::RigidFiller, note: "Hard putty in the lap; the land is lifting." },
+        Found {
+            day: 4,
+            by: MAUD,
+            at: (Side::Starboard, 4, 9),
+            kind: F::Crack,
+            method: Method::Look,
+            reading: Reading::default(),
+            shape: &[[10.0, 36.0], [150.0, 40.0]],
+            depth: 9.0,
+            grade: G::Mend,
+            certainty: C::Confirmed,
+            cause: Cause::ForcedShape,
+            note: "Over two broken ribs.",
+        },
+        Found {
+            day: 4,
+            by: MAUD,
+            at: (Side::Port, 3, 6),
+            kind: F::OpenSeam,
+            method: Method::Feeler,
+            reading: Reading::default(),
+            shape: &[[0.0, 0.0], [210.0, 0.0]],
+            depth: 4.0,
+            grade: G::Mend,
+            certainty: C::Confirmed,
+            cause: Cause::RigidFiller,
+            note: "Hard putty in the lap; the land is lifting.",
+        },
     ]
 }
 
@@ -253,32 +429,161 @@ fn teasel_story() -> Vec<Found> {
     let seam: &[Point] = &[[0.0, 0.0], [230.0, 0.0]];
     let mut story: Vec<Found> = [9, 10]
         .into_iter()
-        .map(|strake| Found { day: 7, by: TOBIAS, at: (Side::Starboard, strake, 20), kind: F::OpenSeam, method: Method::Feeler, reading: Reading::default(), shape: seam, depth: 10.0, grade: G::Mend, certainty: C::Confirmed, cause: Cause::RigidFiller, note: "Epoxy in a working seam; the edge beside it is crushed." })
+        .map(|strake| Found {
+            day: 7,
+            by: TOBIAS,
+            at: (Side::Starboard, strake, 20),
+            kind: F::OpenSeam,
+            method: Method::Feeler,
+            reading: Reading::default(),
+            shape: seam,
+            depth: 10.0,
+            grade: G::Mend,
+            certainty: C::Confirmed,
+            cause: Cause::RigidFiller,
+            note: "Epoxy in a working seam; the edge beside it is crushed.",
+        })
         .collect();
     for frame in [12, 19, 27] {
-        story.push(Found { day: 11, by: MAUD, at: (Side::Starboard, 6, frame), kind: F::SickFastening, method: Method::DrawFastening, reading: drawn(4.5, 3.1), shape: &[[-16.0, 30.0]], depth: 0.0, grade: G::Renew, certainty: C::OpenedUp, cause: Cause::DissimilarMetals, note: "Brass: it crumbles pink." });
+        story.push(Found {
+            day: 11,
+            by: MAUD,
+            at: (Side::Starboard, 6, frame),
+            kind: F::SickFastening,
+            method: Method::DrawFastening,
+            reading: drawn(4.5, 3.1),
+            shape: &[[-16.0, 30.0]],
+            depth: 0.0,
+            grade: G::Renew,
+            certainty: C::OpenedUp,
+            cause: Cause::DissimilarMetals,
+            note: "Brass: it crumbles pink.",
+        });
     }
-    story.push(Found { day: 12, by: MAUD, at: (Side::Starboard, 11, 30), kind: F::Gouge, method: Method::Look, reading: Reading::default(), shape: &[[40.0, 30.0], [120.0, 30.0], [110.0, 48.0], [50.0, 46.0]], depth: 4.0, grade: G::Mend, certainty: C::Confirmed, cause: Cause::Chafe, note: "Fender chain." });
+    story.push(Found {
+        day: 12,
+        by: MAUD,
+        at: (Side::Starboard, 11, 30),
+        kind: F::Gouge,
+        method: Method::Look,
+        reading: Reading::default(),
+        shape: &[[40.0, 30.0], [120.0, 30.0], [110.0, 48.0], [50.0, 46.0]],
+        depth: 4.0,
+        grade: G::Mend,
+        certainty: C::Confirmed,
+        cause: Cause::Chafe,
+        note: "Fender chain.",
+    });
     story
 }
 
 fn rack() -> Vec<NewBoard> {
-    let board = |tag: &str, species: &str, size: [f64; 3], grain, drying, moisture, origin, note: &str, place: &str| NewBoard {
-        tag: tag.into(),
-        stock: Stock { species: species.into(), length: size[0], width: size[1], thickness: size[2], grain, drying, moisture, origin },
-        origin_note: note.into(),
-        place: place.into(),
-        parent_id: None,
-    };
+    let board =
+        |tag: &str, species: &str, size: [f64; 3], grain, drying, moisture, origin, note: &str, place: &str| NewBoard {
+            tag: tag.into(),
+            stock: Stock {
+                species: species.into(),
+                length: size[0],
+                width: size[1],
+                thickness: size[2],
+                grain,
+                drying,
+                moisture,
+                origin,
+            },
+            origin_note: note.into(),
+            place: place.into(),
+            parent_id: None,
+        };
     use {Drying as D, Grain as G, Origin as O};
     vec![
-        board("L-01", "western_larch", [4_800.0, 210.0, 32.0], G::Quarter, D::Air, Some(14.0), O::New, "Anvel sawmill, lot 12", "long rack, top"),
-        board("L-02", "western_larch", [3_100.0, 190.0, 32.0], G::Rift, D::Air, Some(15.0), O::New, "Anvel sawmill, lot 12", "long rack, top"),
-        board("L-03", "western_larch", [1_250.0, 160.0, 29.0], G::Quarter, D::Air, Some(11.0), O::Salvage, "Brindle Wren, old ceiling plank", "short rack 2"),
-        board("L-04", "western_larch", [900.0, 120.0, 22.0], G::Flat, D::Air, Some(22.0), O::Offcut, "", "short rack 2"),
-        board("L-05", "western_larch", [2_200.0, 175.0, 38.0], G::Quarter, D::Green, None, O::New, "Anvel sawmill, lot 15", "yard, in stick"),
-        board("O-01", "white_oak", [2_600.0, 150.0, 60.0], G::Flat, D::Air, Some(16.0), O::New, "Anvel sawmill, lot 9", "long rack, foot"),
-        board("M-01", "true_mahogany", [3_400.0, 180.0, 26.0], G::Quarter, D::Air, Some(12.0), O::New, "merchant in Hollin Quay, papers 88", "long rack, middle"),
-        board("M-02", "true_mahogany", [740.0, 130.0, 22.0], G::Quarter, D::Air, Some(11.0), O::Salvage, "a shop counter", "short rack 1"),
+        board(
+            "L-01",
+            "western_larch",
+            [4_800.0, 210.0, 32.0],
+            G::Quarter,
+            D::Air,
+            Some(14.0),
+            O::New,
+            "Anvel sawmill, lot 12",
+            "long rack, top",
+        ),
+        board(
+            "L-02",
+            "western_larch",
+            [3_100.0, 190.0, 32.0],
+            G::Rift,
+            D::Air,
+            Some(15.0),
+            O::New,
+            "Anvel sawmill, lot 12",
+            "long rack, top",
+        ),
+        board(
+            "L-03",
+            "western_larch",
+            [1_250.0, 160.0, 29.0],
+            G::Quarter,
+            D::Air,
+            Some(11.0),
+            O::Salvage,
+            "Brindle Wren, old ceiling plank",
+            "short rack 2",
+        ),
+        board(
+            "L-04",
+            "western_larch",
+            [900.0, 120.0, 22.0],
+            G::Flat,
+            D::Air,
+            Some(22.0),
+            O::Offcut,
+            "",
+            "short rack 2",
+        ),
+        board(
+            "L-05",
+            "western_larch",
+            [2_200.0, 175.0, 38.0],
+            G::Quarter,
+            D::Green,
+            None,
+            O::New,
+            "Anvel sawmill, lot 15",
+            "yard, in stick",
+        ),
+        board(
+            "O-01",
+            "white_oak",
+            [2_600.0, 150.0, 60.0],
+            G::Flat,
+            D::Air,
+            Some(16.0),
+            O::New,
+            "Anvel sawmill, lot 9",
+            "long rack, foot",
+        ),
+        board(
+            "M-01",
+            "true_mahogany",
+            [3_400.0, 180.0, 26.0],
+            G::Quarter,
+            D::Air,
+            Some(12.0),
+            O::New,
+            "merchant in Hollin Quay, papers 88",
+            "long rack, middle",
+        ),
+        board(
+            "M-02",
+            "true_mahogany",
+            [740.0, 130.0, 22.0],
+            G::Quarter,
+            D::Air,
+            Some(11.0),
+            O::Salvage,
+            "a shop counter",
+            "short rack 1",
+        ),
     ]
 }

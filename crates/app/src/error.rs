@@ -58,7 +58,9 @@ impl From<serde_json::Error> for AppError {
 impl<'r> Responder<'r, 'static> for Answer {
     fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
         match self {
-            Self::Page(status, html) => Response::build_from((ContentType::HTML, html).respond_to(request)?).status(status).ok(),
+            Self::Page(status, html) => Response::build_from((ContentType::HTML, html).respond_to(request)?)
+                .status(status)
+                .ok(),
             Self::Go(location) => Redirect::to(location).respond_to(request),
         }
     }
@@ -71,11 +73,17 @@ impl<'r> Responder<'r, 'static> for AppError {
             Self::NotFound(what) => (Status::NotFound, "Not found", format!("There is no such {what}.")),
             Self::Refused(why) => (Status::Conflict, "That could not be done", why),
             Self::Broken(why) => {
-                rocket::error!("{why}");
-                (Status::InternalServerError, "Something broke", "It has been logged. Nothing you entered before was lost.".to_owned())
+                eprintln!("mend-keel: {} {}: {why}", request.method(), request.uri().path());
+                (
+                    Status::InternalServerError,
+                    "Something broke",
+                    "It has been logged. Nothing you entered before was lost.".to_owned(),
+                )
             }
         };
         let html = crate::pages::problem::render(title, &message);
-        Response::build_from((ContentType::HTML, html).respond_to(request)?).status(status).ok()
+        Response::build_from((ContentType::HTML, html).respond_to(request)?)
+            .status(status)
+            .ok()
     }
 }

@@ -1,5 +1,6 @@
 //! The server: its settings, its headers, and the one table of routes.
 
+use std::io::Write;
 use std::net::{Ipv4Addr, TcpListener};
 
 use mend_keel_core::units::LengthUnit;
@@ -31,17 +32,23 @@ pub struct Settings {
 
 /// The unit a yard's code stands for.
 pub fn yard_unit(code: &str) -> LengthUnit {
-    if code == "in" { LengthUnit::Inch } else { LengthUnit::Millimetre }
+    if code == "in" {
+        LengthUnit::Inch
+    } else {
+        LengthUnit::Millimetre
+    }
 }
 
 /// Builds the server on loopback; the port must be free.
 pub fn build(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<Rocket<Build>, String> {
-    let key = folder.cookie_key().map_err(|e| format!("cannot keep a key in {}: {e}", folder.path().display()))?;
+    let key = folder
+        .cookie_key()
+        .map_err(|e| format!("cannot keep a key in {}: {e}", folder.path().display()))?;
     let config = Config {
         address: Ipv4Addr::LOCALHOST.into(),
         port,
         secret_key: SecretKey::from(&key),
-        log_level: rocket::config::LogLevel::Critical,
+        log_level: rocket::config::LogLevel::Off,
         limits: Limits::default()
             .limit("form", 256.kibibytes())
             // Above the photo limit, so that a photo too large is told at its field and nothing typed is lost.
@@ -70,11 +77,19 @@ pub async fn run(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Res
     let closing = store.clone();
     let say = AdHoc::on_liftoff("say where", move |_| {
         Box::pin(async move {
-            println!("Mend Keel is at http://127.0.0.1:{port}/ and keeps its data in {shown}");
+            // Whoever started it may have closed the pipe; that is no reason to stop.
+            let _ = writeln!(
+                std::io::stdout(),
+                "Mend Keel is at http://127.0.0.1:{port}/ and keeps its data in {shown}"
+            );
         })
     });
     let server = build(store, folder, mode, port)?.attach(say);
-    let done = server.launch().await.map(|_| ()).map_err(|e| format!("the server stopped: {e}"));
+    let done = server
+        .launch()
+        .await
+        .map(|_| ())
+        .map_err(|e| format!("the server stopped: {e}"));
     closing.close().await;
     done
 }
@@ -89,7 +104,10 @@ const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; i
 #[rocket::async_trait]
 impl Fairing for SafeHeaders {
     fn info(&self) -> Info {
-        Info { name: "safe headers", kind: Kind::Response }
+        Info {
+            name: "safe headers",
+            kind: Kind::Response,
+        }
     }
 
     async fn on_response<'r>(&self, _: &'r Request<'_>, response: &mut Response<'r>) {

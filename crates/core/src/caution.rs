@@ -22,8 +22,12 @@ impl Caution {
     /// One or two sentences, handbook 09.
     pub fn text(self) -> &'static str {
         match self {
-            Self::OldPaint => "Old paint and fillers: suspect lead and other poisons until tested. Wet sanding or extraction, no dry sanding, collect the waste.",
-            Self::Resins => "Epoxy and polyurethane: gloves, eyes, ventilation. Never solvents on skin; more than 300 g in a pot overheats and fumes.",
+            Self::OldPaint => {
+                "Old paint and fillers: suspect lead and other poisons until tested. Wet sanding or extraction, no dry sanding, collect the waste."
+            }
+            Self::Resins => {
+                "Epoxy and polyurethane: gloves, eyes, ventilation. Never solvents on skin; more than 300 g in a pot overheats and fumes."
+            }
             Self::Dust => "Wood dust: mask and extraction. Some woods sensitise; fine dust burns.",
             Self::OilyRags => "Oily rags ignite by themselves: lay flat outside, or in water in a lidded metal can.",
             Self::Solvents => "Solvents: no flame, no heater.",

@@ -6,10 +6,21 @@ use crate::timber::Species;
 use crate::units::MM_PER_INCH;
 
 /// Screw gauge by plank thickness, mm (*yard rule*).
-const PLANK_GAUGES: [(f64, u32); 9] =
-    [(10.0, 7), (13.0, 8), (16.0, 9), (19.0, 10), (22.0, 12), (25.0, 14), (29.0, 16), (32.0, 18), (38.0, 20)];
+const PLANK_GAUGES: [(f64, u32); 9] = [
+    (10.0, 7),
+    (13.0, 8),
+    (16.0, 9),
+    (19.0, 10),
+    (22.0, 12),
+    (25.0, 14),
+    (29.0, 16),
+    (32.0, 18),
+    (38.0, 20),
+];
 /// Screw lengths sold, mm.
-const SCREW_LENGTHS: [f64; 13] = [16.0, 20.0, 25.0, 32.0, 38.0, 44.0, 50.0, 57.0, 64.0, 75.0, 90.0, 100.0, 125.0];
+const SCREW_LENGTHS: [f64; 13] = [
+    16.0, 20.0, 25.0, 32.0, 38.0, 44.0, 50.0, 57.0, 64.0, 75.0, 90.0, 100.0, 125.0,
+];
 /// Plug cutters, mm.
 const PLUGS: [f64; 6] = [8.0, 10.0, 12.0, 13.0, 16.0, 19.0];
 /// Left uncut behind a screw's point, mm.
@@ -88,17 +99,26 @@ pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
             .formula("shank = 0.060 in + 0.013 in × gauge; root = ⅔ shank; head = 2 × shank")
             .value("shank", shank, "mm"),
         hold_reason(hold, wanted_hold),
-        Reason::note("fasten.pilot", "pilot: 70 % of the root in softwood, 90 % in hardwood; clearance through the plank is the shank")
-            .source("Wood Handbook ch. 8")
-            .value("root", root, "mm"),
-        Reason::note("fasten.counterbore", "head at least 6 mm and half a plug below the finished face, with half the plank under it")
-            .formula("bored depth = head depth + all that will still be planed off")
-            .against("head depth", head_depth, "mm", wanted_depth)
-            .value("still to plane off", join.to_plane_off, "mm"),
-        Reason::note("fasten.withdrawal", "working load is a fifth of the withdrawal strength")
-            .formula("p = 108.25 · G² · D · L")
-            .source("Wood Handbook ch. 8")
-            .value("working load", working_load, "N"),
+        Reason::note(
+            "fasten.pilot",
+            "pilot: 70 % of the root in softwood, 90 % in hardwood; clearance through the plank is the shank",
+        )
+        .source("Wood Handbook ch. 8")
+        .value("root", root, "mm"),
+        Reason::note(
+            "fasten.counterbore",
+            "head at least 6 mm and half a plug below the finished face, with half the plank under it",
+        )
+        .formula("bored depth = head depth + all that will still be planed off")
+        .against("head depth", head_depth, "mm", wanted_depth)
+        .value("still to plane off", join.to_plane_off, "mm"),
+        Reason::note(
+            "fasten.withdrawal",
+            "working load is a fifth of the withdrawal strength",
+        )
+        .formula("p = 108.25 · G² · D · L")
+        .source("Wood Handbook ch. 8")
+        .value("working load", working_load, "N"),
     ];
     Ok(ScrewPlan {
         gauge,
@@ -123,9 +143,15 @@ pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
 
 fn hold_reason(hold: f64, wanted: f64) -> Reason {
     let (verdict, text) = if hold >= wanted - 1e-9 {
-        (crate::Verdict::For, "at least 10 × root of thread in the frame, not through it")
+        (
+            crate::Verdict::For,
+            "at least 10 × root of thread in the frame, not through it",
+        )
     } else {
-        (crate::Verdict::Against, "the frame is too shallow for 10 × root of thread: the longest screw that stays inside it")
+        (
+            crate::Verdict::Against,
+            "the frame is too shallow for 10 × root of thread: the longest screw that stays inside it",
+        )
     };
     Reason::new("fasten.hold", verdict, text).against("thread in the frame", hold, "mm", wanted)
 }
@@ -133,7 +159,10 @@ fn hold_reason(hold: f64, wanted: f64) -> Reason {
 /// Gauge for a plank: that of the nearest thickness in the table.
 fn gauge_for(thickness: f64) -> u32 {
     let near = |entry: &&(f64, u32)| (entry.0 - thickness).abs();
-    PLANK_GAUGES.iter().min_by(|a, b| near(a).total_cmp(&near(b))).map_or(10, |entry| entry.1)
+    PLANK_GAUGES
+        .iter()
+        .min_by(|a, b| near(a).total_cmp(&near(b)))
+        .map_or(10, |entry| entry.1)
 }
 
 /// The stock length nearest above 2 × plank and enough hold, short of coming through the frame.
@@ -145,7 +174,7 @@ fn screw_length(thickness: f64, under_head: f64, hold: f64, moulded: f64) -> f64
         .iter()
         .filter(fits)
         .find(|length| **length >= wanted)
-        .or_else(|| SCREW_LENGTHS.iter().filter(fits).next_back())
+        .or_else(|| SCREW_LENGTHS.iter().rfind(fits))
         .copied()
         .unwrap_or(SCREW_LENGTHS[0])
 }
@@ -203,7 +232,11 @@ mod tests {
     fn a_shallow_frame_is_never_pierced_and_the_short_hold_is_told() {
         let plan = larch_on_oak(25.0, 30.0);
         assert!(plan.hold <= 24.0);
-        assert!(plan.reasons.iter().any(|r| r.rule == "fasten.hold" && r.verdict == crate::Verdict::Against));
+        assert!(
+            plan.reasons
+                .iter()
+                .any(|r| r.rule == "fasten.hold" && r.verdict == crate::Verdict::Against)
+        );
     }
 
     #[test]

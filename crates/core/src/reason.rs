@@ -81,12 +81,22 @@ impl Reason {
     }
 
     pub fn value(mut self, what: impl Into<String>, value: f64, unit: &'static str) -> Self {
-        self.compared.push(Compared { what: what.into(), value, unit, limit: None });
+        self.compared.push(Compared {
+            what: what.into(),
+            value,
+            unit,
+            limit: None,
+        });
         self
     }
 
     pub fn against(mut self, what: impl Into<String>, value: f64, unit: &'static str, limit: f64) -> Self {
-        self.compared.push(Compared { what: what.into(), value, unit, limit: Some(limit) });
+        self.compared.push(Compared {
+            what: what.into(),
+            value,
+            unit,
+            limit: Some(limit),
+        });
         self
     }
 }

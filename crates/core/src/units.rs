@@ -70,7 +70,9 @@ pub fn parse_length(text: &str, bare: LengthUnit) -> Result<f64, InputError> {
             .or_else(|| parse_imperial(body))
             .or_else(|| parse_number(body).map(|n| n * bare.in_mm()))
             .ok_or_else(|| {
-                refuse(format!("cannot read “{shown}” as a length: try 1032, 1.032 m, 40 5/8\", 3' 4 5/8\" or 3-4-5"))
+                refuse(format!(
+                    "cannot read “{shown}” as a length: try 1032, 1.032 m, 40 5/8\", 3' 4 5/8\" or 3-4-5"
+                ))
             })?
     };
     if !mm.is_finite() || mm > LENGTH_LIMIT_MM {
@@ -117,12 +119,20 @@ fn parse_offset(body: &str) -> Option<Result<f64, InputError>> {
     }
     let (feet, inches, eighths) = (digits_only(feet)?, digits_only(inches)?, digits_only(eighths)?);
     if inches >= 12.0 {
-        return Some(Err(InputError::new("text", format!("inches in feet-inches-eighths go from 0 to 11, was {inches}"))));
+        return Some(Err(InputError::new(
+            "text",
+            format!("inches in feet-inches-eighths go from 0 to 11, was {inches}"),
+        )));
     }
     if eighths >= 8.0 {
-        return Some(Err(InputError::new("text", format!("eighths in feet-inches-eighths go from 0 to 7, was {eighths}"))));
+        return Some(Err(InputError::new(
+            "text",
+            format!("eighths in feet-inches-eighths go from 0 to 7, was {eighths}"),
+        )));
     }
-    Some(Ok((feet * 12.0 + inches + eighths / 8.0 + sixteenth / 16.0) * MM_PER_INCH))
+    Some(Ok(
+        (feet * 12.0 + inches + eighths / 8.0 + sixteenth / 16.0) * MM_PER_INCH
+    ))
 }
 
 fn digits_only(text: &str) -> Option<f64> {
@@ -142,7 +152,9 @@ fn parse_imperial(body: &str) -> Option<f64> {
         Some((feet, rest)) => (Some(plain_number(feet.trim())?), rest.trim()),
         None => (None, body),
     };
-    let inches = ["inches", "inch", "in", "\""].into_iter().find_map(|s| rest.strip_suffix(s));
+    let inches = ["inches", "inch", "in", "\""]
+        .into_iter()
+        .find_map(|s| rest.strip_suffix(s));
     match (feet, inches) {
         (None, None) => None,
         (Some(feet), None) if rest.is_empty() => Some(feet * 12.0 * MM_PER_INCH),
@@ -284,7 +296,23 @@ mod tests {
 
     #[test]
     fn nonsense_is_refused_and_says_so() {
-        for text in ["", "  ", "abc", "1/0", "3-13-0", "3-4-9", "1e9", "inf", "nan", "12 34", "1.2.3", "--5", "4 ft 5 mm", "'; DROP", "5 5/8 mm"] {
+        for text in [
+            "",
+            "  ",
+            "abc",
+            "1/0",
+            "3-13-0",
+            "3-4-9",
+            "1e9",
+            "inf",
+            "nan",
+            "12 34",
+            "1.2.3",
+            "--5",
+            "4 ft 5 mm",
+            "'; DROP",
+            "5 5/8 mm",
+        ] {
             assert!(parse_length(text, Millimetre).is_err(), "{text:?} was read as a length");
         }
         assert!(parse_length(&"9".repeat(10_000), Millimetre).is_err());

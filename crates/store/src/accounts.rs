@@ -32,7 +32,9 @@ impl Role {
     }
 
     pub fn from_code(code: &str) -> Option<Self> {
-        [Self::Owner, Self::Shipwright, Self::Guest].into_iter().find(|r| r.code() == code)
+        [Self::Owner, Self::Shipwright, Self::Guest]
+            .into_iter()
+            .find(|r| r.code() == code)
     }
 }
 
@@ -85,8 +87,14 @@ pub struct Session {
 const SESSION_DAYS: i64 = 30;
 
 pub async fn yard(store: &Store) -> Result<Yard> {
-    let yard = sqlx::query_as("SELECT name, unit, inch_denominator FROM yard WHERE id = 1").fetch_optional(store.pool()).await?;
-    Ok(yard.unwrap_or_else(|| Yard { name: "The yard".into(), unit: "mm".into(), inch_denominator: 16 }))
+    let yard = sqlx::query_as("SELECT name, unit, inch_denominator FROM yard WHERE id = 1")
+        .fetch_optional(store.pool())
+        .await?;
+    Ok(yard.unwrap_or_else(|| Yard {
+        name: "The yard".into(),
+        unit: "mm".into(),
+        inch_denominator: 16,
+    }))
 }
 
 pub async fn list(store: &Store) -> Result<Vec<Account>> {
@@ -102,7 +110,10 @@ pub async fn find_login(store: &Store, login: &str) -> Result<Option<Account>> {
 pub async fn open_session(store: &Store, account: i64, token_hash: &str, csrf: &str) -> Result<()> {
     let now = Timestamp::now();
     let expires = now + SignedDuration::from_hours(24 * SESSION_DAYS);
-    sqlx::query("DELETE FROM session WHERE expires_at < ?").bind(now.to_string()).execute(store.pool()).await?;
+    sqlx::query("DELETE FROM session WHERE expires_at < ?")
+        .bind(now.to_string())
+        .execute(store.pool())
+        .await?;
     sqlx::query("INSERT INTO session (token_hash, account_id, csrf, expires_at) VALUES (?, ?, ?, ?)")
         .bind(token_hash)
         .bind(account)
@@ -115,16 +126,24 @@ pub async fn open_session(store: &Store, account: i64, token_hash: &str, csrf: &
 
 pub async fn session(store: &Store, token_hash: &str) -> Result<Option<Session>> {
     let sql = "SELECT account_id, csrf FROM session WHERE token_hash = ? AND expires_at > ?";
-    let found: Option<(i64, String)> =
-        sqlx::query_as(sql).bind(token_hash).bind(Timestamp::now().to_string()).fetch_optional(store.pool()).await?;
-    let Some((id, csrf)) = found else { return Ok(None) };
+    let found: Option<(i64, String)> = sqlx::query_as(sql)
+        .bind(token_hash)
+        .bind(Timestamp::now().to_string())
+        .fetch_optional(store.pool())
+        .await?;
+    let Some((id, csrf)) = found else {
+        return Ok(None);
+    };
     let sql = "SELECT id, login, name, role, guest_boat, password_hash FROM account WHERE id = ?";
     let account: Account = sqlx::query_as(sql).bind(id).fetch_one(store.pool()).await?;
     Ok(Some(Session { account, csrf }))
 }
 
 pub async fn close_session(store: &Store, token_hash: &str) -> Result<()> {
-    sqlx::query("DELETE FROM session WHERE token_hash = ?").bind(token_hash).execute(store.pool()).await?;
+    sqlx::query("DELETE FROM session WHERE token_hash = ?")
+        .bind(token_hash)
+        .execute(store.pool())
+        .await?;
     Ok(())
 }
 
@@ -144,20 +163,24 @@ impl Work {
 
     /// Adds a person. [`StoreError::Conflict`] when the login is taken.
     pub async fn add_account(&mut self, new: &NewAccount) -> Result<i64> {
-        let taken: Option<(i64,)> =
-            sqlx::query_as("SELECT id FROM account WHERE login = ?").bind(&new.login).fetch_optional(&mut *self.tx).await?;
+        let taken: Option<(i64,)> = sqlx::query_as("SELECT id FROM account WHERE login = ?")
+            .bind(&new.login)
+            .fetch_optional(&mut *self.tx)
+            .await?;
         if taken.is_some() {
             return Err(StoreError::Conflict("that login is taken".into()));
         }
-        let done = sqlx::query("INSERT INTO account (login, name, role, guest_boat, password_hash, created_at) VALUES (?, ?, ?, ?, ?, ?)")
-            .bind(&new.login)
-            .bind(&new.name)
-            .bind(new.role.code())
-            .bind(new.guest_boat)
-            .bind(&new.password_hash)
-            .bind(self.stamp())
-            .execute(&mut *self.tx)
-            .await?;
+        let done = sqlx::query(
+            "INSERT INTO account (login, name, role, guest_boat, password_hash, created_at) VALUES (?, ?, ?, ?, ?, ?)",
+        )
+        .bind(&new.login)
+        .bind(&new.name)
+        .bind(new.role.code())
+        .bind(new.guest_boat)
+        .bind(&new.password_hash)
+        .bind(self.stamp())
+        .execute(&mut *self.tx)
+        .await?;
         Ok(done.last_insert_rowid())
     }
 }

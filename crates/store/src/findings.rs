@@ -65,7 +65,11 @@ pub struct Finding {
 
 impl Finding {
     pub fn address(&self) -> Address {
-        Address { side: self.side, strake: self.strake, frame: self.frame }
+        Address {
+            side: self.side,
+            strake: self.strake,
+            frame: self.frame,
+        }
     }
 }
 
@@ -92,12 +96,18 @@ const FINDING: &str = "SELECT id, boat_id, plank_id, side, strake, frame, kind, 
 /// A boat's findings in the order found, withdrawn ones left out.
 pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Finding>> {
     let sql = format!("{FINDING} WHERE boat_id = ? AND withdrawn = 0 ORDER BY id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
+        .bind(boat)
+        .fetch_all(store.pool())
+        .await?)
 }
 
 pub async fn of_plank(store: &Store, plank: i64) -> Result<Vec<Finding>> {
     let sql = format!("{FINDING} WHERE plank_id = ? AND withdrawn = 0 ORDER BY id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(plank).fetch_all(store.pool()).await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
+        .bind(plank)
+        .fetch_all(store.pool())
+        .await?)
 }
 
 pub async fn find(store: &Store, boat: i64, id: i64) -> Result<Finding> {
@@ -111,14 +121,21 @@ pub async fn find(store: &Store, boat: i64, id: i64) -> Result<Finding> {
 
 /// Whether any finding shows this photo, and on which boat.
 pub async fn boats_with_photo(store: &Store, hash: &str) -> Result<Vec<i64>> {
-    let rows: Vec<(i64,)> =
-        sqlx::query_as("SELECT DISTINCT boat_id FROM finding WHERE photo = ?").bind(hash).fetch_all(store.pool()).await?;
+    let rows: Vec<(i64,)> = sqlx::query_as("SELECT DISTINCT boat_id FROM finding WHERE photo = ?")
+        .bind(hash)
+        .fetch_all(store.pool())
+        .await?;
     Ok(rows.into_iter().map(|(id,)| id).collect())
 }
 
 fn summary(verb: &str, new: &NewFinding) -> String {
     let at = new.at;
-    format!("{verb} {} at {at}: {}, {}", new.kind.label().to_lowercase(), new.grade.label(), new.certainty.label().to_lowercase())
+    format!(
+        "{verb} {} at {at}: {}, {}",
+        new.kind.label().to_lowercase(),
+        new.grade.label(),
+        new.certainty.label().to_lowercase()
+    )
 }
 
 fn body(id: i64, new: &NewFinding) -> serde_json::Value {
@@ -154,7 +171,14 @@ impl Work {
             .execute(&mut *self.tx)
             .await?
             .last_insert_rowid();
-        self.note(Some(boat), Some(new.plank_id), "finding", &summary("Found", new), &body(id, new)).await?;
+        self.note(
+            Some(boat),
+            Some(new.plank_id),
+            "finding",
+            &summary("Found", new),
+            &body(id, new),
+        )
+        .await?;
         Ok(id)
     }
 
@@ -190,7 +214,10 @@ impl Work {
         let (text, body) = (summary("Corrected", new), body(id, new));
         match corrects {
             Some(entry) => self.correct(boat, Some(new.plank_id), &text, &body, entry).await?,
-            None => self.note(Some(boat), Some(new.plank_id), "finding", &text, &body).await?,
+            None => {
+                self.note(Some(boat), Some(new.plank_id), "finding", &text, &body)
+                    .await?
+            }
         };
         Ok(())
     }
@@ -203,8 +230,19 @@ impl Work {
             .execute(&mut *self.tx)
             .await?;
         let verb = if withdrawn { "Withdrew" } else { "Put back" };
-        let summary = format!("{verb} the {} at {}", finding.kind.label().to_lowercase(), finding.address());
-        self.note(Some(finding.boat_id), Some(finding.plank_id), "withdrawal", &summary, &json!({ "finding": finding.id })).await?;
+        let summary = format!(
+            "{verb} the {} at {}",
+            finding.kind.label().to_lowercase(),
+            finding.address()
+        );
+        self.note(
+            Some(finding.boat_id),
+            Some(finding.plank_id),
+            "withdrawal",
+            &summary,
+            &json!({ "finding": finding.id }),
+        )
+        .await?;
         Ok(())
     }
 }

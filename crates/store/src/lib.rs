@@ -70,7 +70,11 @@ pub struct Act {
 
 impl Act {
     pub fn now(by: &str, once: Option<&str>) -> Self {
-        Self { by: by.to_owned(), at: Timestamp::now(), once: once.map(str::to_owned) }
+        Self {
+            by: by.to_owned(),
+            at: Timestamp::now(),
+            once: once.map(str::to_owned),
+        }
     }
 }
 
@@ -93,7 +97,10 @@ impl Store {
             // A saved entry survives a power cut, not only a killed process.
             .synchronous(SqliteSynchronous::Full)
             .busy_timeout(Duration::from_secs(10));
-        let pool = SqlitePoolOptions::new().max_connections(8).connect_with(options).await?;
+        let pool = SqlitePoolOptions::new()
+            .max_connections(8)
+            .connect_with(options)
+            .await?;
         sqlx::migrate!().run(&pool).await?;
         Ok(Self { pool })
     }
@@ -111,8 +118,10 @@ impl Store {
         // IMMEDIATE takes the write lock now, so that two sendings of one form cannot both find it unused.
         let mut tx = self.pool.begin_with("BEGIN IMMEDIATE").await?;
         if let Some(key) = &act.once {
-            let done: Option<(String,)> =
-                sqlx::query_as("SELECT location FROM once_key WHERE key = ?").bind(key).fetch_optional(&mut *tx).await?;
+            let done: Option<(String,)> = sqlx::query_as("SELECT location FROM once_key WHERE key = ?")
+                .bind(key)
+                .fetch_optional(&mut *tx)
+                .await?;
             if let Some((location,)) = done {
                 return Err(StoreError::AlreadyDone(location));
             }

@@ -49,7 +49,10 @@ function plankMap() {
       this.zoom = 1;
       this.at = this.parse(this.grid.selected);
       this.asked = 0;
-      if (this.at) this.outline();
+      if (this.at) {
+        this.outline();
+        this.bringIn();
+      }
       this.svg.addEventListener("click", (event) => this.tap(event));
       this.svg.addEventListener("keydown", (event) => this.key(event));
       document.addEventListener("keydown", (event) => {
@@ -147,6 +150,7 @@ function plankMap() {
         };
       }
       this.outline();
+      this.bringIn();
       this.panel();
     },
     layer(event) {
@@ -157,7 +161,13 @@ function plankMap() {
     setZoom(zoom) {
       this.zoom = Math.min(Math.max(zoom, 1), 4);
       this.svg.dataset.zoom = String(this.zoom);
-      if (this.at) this.svg.querySelector("#map-cursor").scrollIntoView({ block: "center", inline: "center" });
+      if (this.at) this.bringIn();
+    },
+    // Scrolls the drawing, not the page, until the selected cell is in its middle.
+    bringIn() {
+      const view = this.$root.querySelector(".map-scroll");
+      const [box, cell] = [view, this.svg.querySelector("#map-cursor")].map((e) => e.getBoundingClientRect());
+      view.scrollBy(cell.x + cell.width / 2 - box.x - box.width / 2, cell.y + cell.height / 2 - box.y - box.height / 2);
     },
   };
 }

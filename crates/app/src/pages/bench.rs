@@ -48,7 +48,10 @@ const TOOLS: [Tool; 10] = [
     Tool {
         name: "emc",
         title: "Moisture wood comes to",
-        fields: &[("temperature", "Temperature, °C", Number, "15"), ("humidity", "Humidity, %", Number, "70")],
+        fields: &[
+            ("temperature", "Temperature, °C", Number, "15"),
+            ("humidity", "Humidity, %", Number, "70"),
+        ],
         formula: "1800/W · [KH/(1−KH) + (K1·KH + 2·K1·K2·K²H²)/(1 + K1·KH + K1·K2·K²H²)]",
         source: "Wood Handbook eq. 4-5",
     },
@@ -79,35 +82,55 @@ const TOOLS: [Tool; 10] = [
     Tool {
         name: "board-measure",
         title: "Measure a board",
-        fields: &[("thickness", "Thickness", Length, "32"), ("width", "Width", Length, "180"), ("length", "Length", Length, "3.6 m")],
+        fields: &[
+            ("thickness", "Thickness", Length, "32"),
+            ("width", "Width", Length, "180"),
+            ("length", "Length", Length, "3.6 m"),
+        ],
         formula: "in × in × ft / 12; thickness × width × length",
         source: "handbook 02",
     },
     Tool {
         name: "section-loss",
         title: "A drawn fastening",
-        fields: &[("original_diameter", "Diameter when new", Length, "5"), ("remaining_diameter", "Diameter left", Length, "4.2")],
+        fields: &[
+            ("original_diameter", "Diameter when new", Length, "5"),
+            ("remaining_diameter", "Diameter left", Length, "4.2"),
+        ],
         formula: "1 − (d/d0)²; to 10 % good, to 30 % tired, then bad",
         source: "yard rule, handbook 03",
     },
     Tool {
         name: "hog",
         title: "Hog of a keel",
-        fields: &[("points", "Stations, one to a line: x, height", Points, "0, 0\n2 m, 9\n4 m, 16\n6 m, 14\n8 m, 4")],
+        fields: &[(
+            "points",
+            "Stations, one to a line: x, height",
+            Points,
+            "0, 0\n2 m, 9\n4 m, 16\n6 m, 14\n8 m, 4",
+        )],
         formula: "height above the straight line through the ends",
         source: "handbook 03",
     },
     Tool {
         name: "scarf",
         title: "A scarf",
-        fields: &[("thickness", "Thickness", Length, "25"), ("width", "Width", Length, "150"), ("ratio", "Ratio to 1", Number, "8")],
+        fields: &[
+            ("thickness", "Thickness", Length, "25"),
+            ("width", "Width", Length, "150"),
+            ("ratio", "Ratio to 1", Number, "8"),
+        ],
         formula: "length = ratio × thickness; glue area = width × √(L² + t²)",
         source: "Wood Handbook ch. 12",
     },
     Tool {
         name: "hollow",
         title: "Hollow a plank",
-        fields: &[("width", "Plank width", Length, "150"), ("radius", "Frame radius", Length, "900"), ("finished_thickness", "Finished thickness", Length, "25")],
+        fields: &[
+            ("width", "Plank width", Length, "150"),
+            ("radius", "Frame radius", Length, "900"),
+            ("finished_thickness", "Finished thickness", Length, "25"),
+        ],
         formula: "h = R − √(R² − w²/4)",
         source: "handbook 04",
     },
@@ -129,7 +152,10 @@ struct List {
 
 #[get("/bench")]
 pub fn list(desk: Desk<'_>, _who: Crew) -> Result {
-    render(&List { page: desk.page("Bench", "bench"), tools: TOOLS.iter().map(|t| (t.name, t.title)).collect() })
+    render(&List {
+        page: desk.page("Bench", "bench"),
+        tools: TOOLS.iter().map(|t| (t.name, t.title)).collect(),
+    })
 }
 
 struct FieldView {
@@ -155,10 +181,20 @@ struct Show {
 }
 
 fn find(name: &str) -> std::result::Result<&'static Tool, AppError> {
-    TOOLS.iter().find(|t| t.name == name).ok_or(AppError::NotFound("calculator"))
+    TOOLS
+        .iter()
+        .find(|t| t.name == name)
+        .ok_or(AppError::NotFound("calculator"))
 }
 
-fn show(desk: &Desk<'_>, tool: &'static Tool, typed: Typed, faults: Faults, results: Vec<(String, String)>, asked: String) -> Show {
+fn show(
+    desk: &Desk<'_>,
+    tool: &'static Tool,
+    typed: Typed,
+    faults: Faults,
+    results: Vec<(String, String)>,
+    asked: String,
+) -> Show {
     let kind = |kind| match kind {
         Kind::Length => "length",
         Kind::Species => "species",
@@ -171,7 +207,15 @@ fn show(desk: &Desk<'_>, tool: &'static Tool, typed: Typed, faults: Faults, resu
         title: tool.title,
         formula: tool.formula,
         source: tool.source,
-        fields: tool.fields.iter().map(|(name, label, k, _)| FieldView { name, label, kind: kind(*k) }).collect(),
+        fields: tool
+            .fields
+            .iter()
+            .map(|(name, label, k, _)| FieldView {
+                name,
+                label,
+                kind: kind(*k),
+            })
+            .collect(),
         species: super::boats::species_choices(),
         typed,
         faults,
@@ -183,7 +227,10 @@ fn show(desk: &Desk<'_>, tool: &'static Tool, typed: Typed, faults: Faults, resu
 #[get("/bench/<tool>")]
 pub fn tool(desk: Desk<'_>, _who: Crew, tool: &str) -> Result {
     let tool = find(tool)?;
-    let typed = tool.fields.iter().fold(Typed::default(), |t, (name, _, _, usual)| t.with(name, *usual));
+    let typed = tool
+        .fields
+        .iter()
+        .fold(Typed::default(), |t, (name, _, _, usual)| t.with(name, *usual));
     render(&show(&desk, tool, typed, Faults::default(), Vec::new(), String::new()))
 }
 
@@ -229,7 +276,11 @@ fn rows(output: &Value) -> Vec<(String, String)> {
     let shown = |value: &Value| match value {
         Value::Number(n) => n.as_f64().map_or_else(|| n.to_string(), tidy),
         Value::String(text) => text.replace('_', " "),
-        Value::Array(items) => items.iter().map(|v| v.as_f64().map_or_else(|| v.to_string(), tidy)).collect::<Vec<_>>().join(", "),
+        Value::Array(items) => items
+            .iter()
+            .map(|v| v.as_f64().map_or_else(|| v.to_string(), tidy))
+            .collect::<Vec<_>>()
+            .join(", "),
         other => other.to_string(),
     };
     output

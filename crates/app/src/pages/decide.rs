@@ -46,13 +46,31 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
         .map(|plank| {
             let found: Vec<_> = file.findings.iter().filter(|f| f.plank_id == plank.id).collect();
             let worst = found.iter().map(|f| f.grade).max().unwrap_or(Grade::Sound);
-            let what: Vec<String> = found.iter().map(|f| format!("{} at F{}", f.kind.label().to_lowercase(), f.frame)).collect();
-            let decided = file.decision(plank.id).map(|d| (d.kind.label().to_owned(), d.reason.clone()));
-            (worst, Row { plank_id: plank.id, plank: plank.name(), found: what.join(", "), worst: worst.label(), decided })
+            let what: Vec<String> = found
+                .iter()
+                .map(|f| format!("{} at F{}", f.kind.label().to_lowercase(), f.frame))
+                .collect();
+            let decided = file
+                .decision(plank.id)
+                .map(|d| (d.kind.label().to_owned(), d.reason.clone()));
+            (
+                worst,
+                Row {
+                    plank_id: plank.id,
+                    plank: plank.name(),
+                    found: what.join(", "),
+                    worst: worst.label(),
+                    decided,
+                },
+            )
         })
         .collect();
     rows.sort_by(|a, b| a.1.decided.is_some().cmp(&b.1.decided.is_some()).then(b.0.cmp(&a.0)));
-    render(&List { page: desk.boat_page(&file, "Decide", "decide"), boat_id: id, rows: rows.into_iter().map(|(_, row)| row).collect() })
+    render(&List {
+        page: desk.boat_page(&file, "Decide", "decide"),
+        boat_id: id,
+        rows: rows.into_iter().map(|(_, row)| row).collect(),
+    })
 }
 
 #[derive(Template)]
@@ -91,7 +109,14 @@ fn option_view(option: &RepairOption, units: Units) -> OptionView {
         Wood::None => "no new wood".to_owned(),
         Wood::Patches(patches) => patches
             .iter()
-            .map(|p| format!("blank {} × {} × {}", units.len(p.blank.length), units.len(p.blank.width), units.len(p.blank.thickness)))
+            .map(|p| {
+                format!(
+                    "blank {} × {} × {}",
+                    units.len(p.blank.length),
+                    units.len(p.blank.width),
+                    units.len(p.blank.thickness)
+                )
+            })
             .collect::<Vec<_>>()
             .join("; "),
         Wood::Plank(s) => format!("{} of plank, {} wide", units.run(s.length()), units.len(s.width)),
@@ -146,7 +171,10 @@ fn case<'f>(file: &'f BoatFile, plank: &Plank) -> std::result::Result<Case<'f>, 
         })
         .collect();
     if damage.is_empty() {
-        return Err(InputError::new("damage", "no crack, rot or gouge is marked on this plank: fastenings and seams have their own pages"));
+        return Err(InputError::new(
+            "damage",
+            "no crack, rot or gouge is marked on this plank: fastenings and seams have their own pages",
+        ));
     }
     let own = [plank.from_bay, plank.to_bay];
     Ok(Case {
@@ -174,12 +202,23 @@ fn case<'f>(file: &'f BoatFile, plank: &Plank) -> std::result::Result<Case<'f>, 
 async fn lay_out(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> std::result::Result<Vec<RepairOption>, AppError> {
     let rates = rates(desk).await?;
     let rate = |op: Operation| rates.get(&op).copied().unwrap_or(op.rate().0);
-    case(file, plank).and_then(|case| decide::options(&case, rate)).map_err(|e| AppError::Refused(e.message))
+    case(file, plank)
+        .and_then(|case| decide::options(&case, rate))
+        .map_err(|e| AppError::Refused(e.message))
 }
 
-async fn page(desk: &Desk<'_>, file: &BoatFile, plank: &Plank, typed: Typed, faults: Faults) -> std::result::Result<Options, AppError> {
+async fn page(
+    desk: &Desk<'_>,
+    file: &BoatFile,
+    plank: &Plank,
+    typed: Typed,
+    faults: Faults,
+) -> std::result::Result<Options, AppError> {
     let (options, none) = match lay_out(desk, file, plank).await {
-        Ok(options) => (options.iter().map(|o| option_view(o, desk.units)).collect(), String::new()),
+        Ok(options) => (
+            options.iter().map(|o| option_view(o, desk.units)).collect(),
+            String::new(),
+        ),
         Err(AppError::Refused(why)) => (Vec::new(), why),
         Err(e) => return Err(e),
     };
@@ -191,7 +230,9 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, plank: &Plank, typed: Typed, fau
         school: file.boat.school.label(),
         creed: file.boat.school.creed(),
         options,
-        decided: file.decision(plank.id).map(|d| (d.kind.label().to_owned(), d.reason.clone())),
+        decided: file
+            .decision(plank.id)
+            .map(|d| (d.kind.label().to_owned(), d.reason.clone())),
         none,
         typed,
         faults,
@@ -213,12 +254,14 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Pos
     let kind = read.choice("option", OptionKind::from_code);
     let reason = read.text("reason", NOTE_LIMIT);
     if reason.is_empty() {
-        read.faults.add(InputError::new("reason", "say why: the owner will ask in ten years"));
+        read.faults
+            .add(InputError::new("reason", "say why: the owner will ask in ten years"));
     }
     let options = lay_out(&desk, &file, plank).await?;
     let chosen = kind.and_then(|kind| options.iter().find(|o| o.kind == kind));
     if kind.is_some() && chosen.is_none() {
-        read.faults.add(InputError::new("option", "is not possible on this plank"));
+        read.faults
+            .add(InputError::new("option", "is not possible on this plank"));
     }
     let (Some(option), true) = (chosen, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, &file, plank, posted.form.typed(), read.faults).await?);
@@ -239,7 +282,11 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Pos
     let mut work = desk.store.begin(posted.act()).await?;
     let decided = work.decide(&decision, &pieces).await?;
     work.add_tasks(id, plank.id, decided, &option.tasks).await?;
-    let location = if pieces.is_empty() { format!("/boats/{id}/decide") } else { format!("/boats/{id}/shape") };
+    let location = if pieces.is_empty() {
+        format!("/boats/{id}/decide")
+    } else {
+        format!("/boats/{id}/shape")
+    };
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }
@@ -255,7 +302,11 @@ fn pieces(plank: &Plank, option: &RepairOption) -> Vec<NewPiece> {
         Wood::None => Vec::new(),
         Wood::Patches(patches) => {
             let many = patches.len() > 1;
-            patches.iter().enumerate().map(|(i, patch)| patch_piece(plank, patch, many.then_some(i + 1), &species)).collect()
+            patches
+                .iter()
+                .enumerate()
+                .map(|(i, patch)| patch_piece(plank, patch, many.then_some(i + 1), &species))
+                .collect()
         }
         Wood::Plank(s) => vec![NewPiece {
             name: format!("{}, {}", option.kind.label(), plank.name()),
@@ -279,14 +330,21 @@ fn pieces(plank: &Plank, option: &RepairOption) -> Vec<NewPiece> {
 
 fn patch_piece(plank: &Plank, patch: &Patch, number: Option<usize>, species: &str) -> NewPiece {
     NewPiece {
-        name: format!("Graving piece{}, {}", number.map_or(String::new(), |n| format!(" {n}")), plank.name()),
+        name: format!(
+            "Graving piece{}, {}",
+            number.map_or(String::new(), |n| format!(" {n}")),
+            plank.name()
+        ),
         geometry: Geometry::Patch {
             outline: patch.outline.clone(),
             depth: patch.depth,
             through: patch.through,
             area: patch.area,
             swallowed: patch.swallowed.clone(),
-            to_edge: serde_json::to_value(patch.to_edge).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default(),
+            to_edge: serde_json::to_value(patch.to_edge)
+                .ok()
+                .and_then(|v| v.as_str().map(str::to_owned))
+                .unwrap_or_default(),
         },
         length: patch.blank.length,
         width: patch.blank.width,

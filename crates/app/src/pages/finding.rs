@@ -45,7 +45,9 @@ struct Entry {
 }
 
 fn pairs<T: Copy>(all: &[T], code: impl Fn(T) -> &'static str, label: impl Fn(T) -> &'static str) -> Choices {
-    all.iter().map(|c| (code(*c).to_owned(), label(*c).to_owned())).collect()
+    all.iter()
+        .map(|c| (code(*c).to_owned(), label(*c).to_owned()))
+        .collect()
 }
 
 /// The stretch of plank round a frame, with what is on it already.
@@ -62,7 +64,11 @@ fn drawing(file: &BoatFile, plank: &Plank, frame: u32, except: Option<i64>) -> P
         .filter(|f| f.plank_id == plank.id && Some(f.id) != except)
         .map(|f| {
             let shift = file.boat.datum(f.frame) - datum;
-            Mark { kind: f.kind, certainty: f.certainty, shape: f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect() }
+            Mark {
+                kind: f.kind,
+                certainty: f.certainty,
+                shape: f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect(),
+            }
         })
         .filter(|m| m.shape.iter().any(|p| p[0] > from - datum && p[0] < to - datum))
         .collect();
@@ -87,11 +93,23 @@ fn drawing(file: &BoatFile, plank: &Plank, frame: u32, except: Option<i64>) -> P
         holes,
         marks,
         outlines: Vec::new(),
-        ends: [plank_from, plank_to].into_iter().filter(|x| *x >= from && *x <= to).map(|x| x - datum).collect(),
+        ends: [plank_from, plank_to]
+            .into_iter()
+            .filter(|x| *x >= from && *x <= to)
+            .map(|x| x - datum)
+            .collect(),
     }
 }
 
-fn entry(desk: &Desk<'_>, file: &BoatFile, at: Address, plank: &Plank, id: Option<i64>, typed: Typed, faults: Faults) -> Entry {
+fn entry(
+    desk: &Desk<'_>,
+    file: &BoatFile,
+    at: Address,
+    plank: &Plank,
+    id: Option<i64>,
+    typed: Typed,
+    faults: Faults,
+) -> Entry {
     let title = if id.is_some() { "Finding" } else { "Mark a finding" };
     let mut grades = vec![(String::new(), "As the reading says".to_owned())];
     grades.extend(pairs(Grade::ALL, Grade::code, Grade::label));
@@ -109,7 +127,9 @@ fn entry(desk: &Desk<'_>, file: &BoatFile, at: Address, plank: &Plank, id: Optio
         grades,
         certainties: pairs(Certainty::ALL, Certainty::code, Certainty::label),
         causes: pairs(Cause::ALL, Cause::code, Cause::label),
-        photo: id.and_then(|id| file.findings.iter().find(|f| f.id == id)).and_then(|f| f.photo.clone()),
+        photo: id
+            .and_then(|id| file.findings.iter().find(|f| f.id == id))
+            .and_then(|f| f.photo.clone()),
         theirs: Vec::new(),
     }
 }
@@ -117,7 +137,10 @@ fn entry(desk: &Desk<'_>, file: &BoatFile, at: Address, plank: &Plank, id: Optio
 /// An address that is not on the boat leads back to the map, where it is told at the field.
 fn off_the_boat(id: i64, at: &str) -> Answer {
     let at: String = at.chars().take(60).collect();
-    Answer::Go(format!("/boats/{id}?at={}", rocket::http::RawStr::new(&at).percent_encode()))
+    Answer::Go(format!(
+        "/boats/{id}?at={}",
+        rocket::http::RawStr::new(&at).percent_encode()
+    ))
 }
 
 #[get("/boats/<id>/findings/new?<at>&<kind>")]
@@ -143,7 +166,9 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, at: &str, mut posted: P
     };
     let new = match read(&desk, &file, address, plank, &mut posted.form, None).await {
         Ok(new) => new,
-        Err(faults) => return render_faulty(&entry(&desk, &file, address, plank, None, posted.form.typed(), faults)),
+        Err(faults) => {
+            return render_faulty(&entry(&desk, &file, address, plank, None, posted.form.typed(), faults));
+        }
     };
     let mut work = desk.store.begin(posted.act()).await?;
     work.add_finding(id, &new).await?;
@@ -155,7 +180,11 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, at: &str, mut posted: P
 fn stored(desk: &Desk<'_>, f: &Finding) -> Typed {
     let fine = |mm: Option<f64>| mm.map_or(String::new(), |mm| desk.units.fine(mm));
     let plain = |n: Option<f64>| n.map_or(String::new(), |n| n.to_string());
-    let shape: Vec<String> = f.shape.iter().map(|p| format!("{}, {}", desk.units.fine(p[0]), desk.units.fine(p[1]))).collect();
+    let shape: Vec<String> = f
+        .shape
+        .iter()
+        .map(|p| format!("{}, {}", desk.units.fine(p[0]), desk.units.fine(p[1])))
+        .collect();
     Typed::default()
         .with("kind", f.kind.code())
         .with("method", f.method.code())
@@ -178,7 +207,15 @@ pub async fn edit_form(desk: Desk<'_>, _who: Crew, id: i64, finding: i64) -> Res
     let file = BoatFile::load(desk.store, id).await?;
     let f = findings::find(desk.store, id, finding).await?;
     let plank = file.plank(f.plank_id)?;
-    render(&entry(&desk, &file, f.address(), plank, Some(f.id), stored(&desk, &f), Faults::default()))
+    render(&entry(
+        &desk,
+        &file,
+        f.address(),
+        plank,
+        Some(f.id),
+        stored(&desk, &f),
+        Faults::default(),
+    ))
 }
 
 #[post("/boats/<id>/findings/<finding>", data = "<posted>", rank = 2)]
@@ -188,7 +225,9 @@ pub async fn change(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, mut poste
     let (at, plank) = (f.address(), file.plank(f.plank_id)?);
     let new = match read(&desk, &file, at, plank, &mut posted.form, f.photo.clone()).await {
         Ok(new) => new,
-        Err(faults) => return render_faulty(&entry(&desk, &file, at, plank, Some(f.id), posted.form.typed(), faults)),
+        Err(faults) => {
+            return render_faulty(&entry(&desk, &file, at, plank, Some(f.id), posted.form.typed(), faults));
+        }
     };
     let version = posted.form.get("version").parse().unwrap_or(0);
     let mut work = desk.store.begin(posted.act()).await?;
@@ -210,16 +249,34 @@ pub async fn change(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, mut poste
 fn both_versions(desk: &Desk<'_>, file: &BoatFile, theirs: &Finding, plank: &Plank, mine: &Submission) -> Result {
     let (kept, typed) = (stored(desk, theirs), mine.typed());
     let theirs_rows = [
-        ("kind", "What"), ("method", "Looked at by"), ("grade", "Grade"), ("certainty", "How sure"), ("cause", "Cause"),
-        ("depth", "Depth"), ("spike", "Spike"), ("meter", "Meter"), ("wood_temperature", "Wood temperature"),
-        ("original_diameter", "Diameter when new"), ("remaining_diameter", "Diameter left"), ("note", "Note"), ("shape", "Shape"),
+        ("kind", "What"),
+        ("method", "Looked at by"),
+        ("grade", "Grade"),
+        ("certainty", "How sure"),
+        ("cause", "Cause"),
+        ("depth", "Depth"),
+        ("spike", "Spike"),
+        ("meter", "Meter"),
+        ("wood_temperature", "Wood temperature"),
+        ("original_diameter", "Diameter when new"),
+        ("remaining_diameter", "Diameter left"),
+        ("note", "Note"),
+        ("shape", "Shape"),
     ]
     .into_iter()
     .filter(|(field, _)| kept.get(field).replace('\r', "").trim() != typed.get(field).replace('\r', "").trim())
     .map(|(field, label)| (label, kept.get(field).to_owned(), typed.get(field).to_owned()))
     .collect();
     let typed = typed.with("version", theirs.version.to_string());
-    let mut page = entry(desk, file, theirs.address(), plank, Some(theirs.id), typed, Faults::default());
+    let mut page = entry(
+        desk,
+        file,
+        theirs.address(),
+        plank,
+        Some(theirs.id),
+        typed,
+        Faults::default(),
+    );
     page.theirs = theirs_rows;
     Ok(Answer::Page(Status::Conflict, page.render()?))
 }
@@ -243,7 +300,8 @@ async fn read(
     let shape = read.points("shape");
     let depth = read.optional_length("depth").unwrap_or(0.0);
     if kind.is_some_and(|k| k.is_damage()) && depth <= 0.0 && !read.faults.has("depth") {
-        read.faults.add(InputError::new("depth", "how deep does it go? Enter more than 0"));
+        read.faults
+            .add(InputError::new("depth", "how deep does it go? Enter more than 0"));
     }
     let (from, to) = plank.place().span(&file.boat.shell);
     let datum = file.boat.datum(at.frame);
@@ -257,29 +315,47 @@ async fn read(
     let grade = match Grade::from_code(form.get("grade")).or(by_reading) {
         Some(grade) => Some(grade),
         None => {
-            read.faults.add(InputError::new("grade", "choose a grade: this reading alone does not give one"));
+            read.faults.add(InputError::new(
+                "grade",
+                "choose a grade: this reading alone does not give one",
+            ));
             None
         }
     };
-    let (Some(kind), Some(method), Some(certainty), Some(cause), Some(grade)) = (kind, method, certainty, cause, grade) else {
+    let (Some(kind), Some(method), Some(certainty), Some(cause), Some(grade)) = (kind, method, certainty, cause, grade)
+    else {
         return Err(read.faults);
     };
     // A photo that is too large or is none is told together with the other faults.
     let mut faults = std::mem::take(&mut read.faults);
     let photo = match upload {
-        Some(upload) if faults.is_empty() || upload.too_large => {
-            photos::file(&desk.settings.folder.photos(), upload).await.map(Some).unwrap_or_else(|e| {
+        Some(upload) if faults.is_empty() || upload.too_large => photos::file(&desk.settings.folder.photos(), upload)
+            .await
+            .map(Some)
+            .unwrap_or_else(|e| {
                 faults.add(e);
                 None
-            })
-        }
+            }),
         Some(_) => None,
         None => photo_before,
     };
     if !faults.is_empty() {
         return Err(faults);
     }
-    Ok(NewFinding { at, plank_id: plank.id, kind, method, reading, shape, depth, grade, certainty, cause, note, photo })
+    Ok(NewFinding {
+        at,
+        plank_id: plank.id,
+        kind,
+        method,
+        reading,
+        shape,
+        depth,
+        grade,
+        certainty,
+        cause,
+        note,
+        photo,
+    })
 }
 
 /// Greatest width of the plank under a shape; the whole plank's when the shape lies off it.
@@ -312,7 +388,11 @@ fn read_method(read: &mut Reader<'_>, method: Option<Method>, plank: &Plank) -> 
             (reading.meter, reading.wood_temperature) = (Some(value), Some(temperature));
             correct_meter(value, temperature, 0.0).map(|said| {
                 reading.moisture = Some(said.moisture);
-                let only = if said.only_wet { " (the meter only says wet)" } else { "" };
+                let only = if said.only_wet {
+                    " (the meter only says wet)"
+                } else {
+                    ""
+                };
                 reading.says = format!("{:.1} %: {}{only}", said.moisture, said.class.label());
                 (said.moisture > 20.0).then_some(Grade::Watch)
             })
@@ -336,7 +416,11 @@ fn read_method(read: &mut Reader<'_>, method: Option<Method>, plank: &Plank) -> 
     match outcome {
         Ok(grade) => (reading, grade),
         Err(e) => {
-            let field = if e.field == "reading" { "spike".to_owned() } else { e.field.clone() };
+            let field = if e.field == "reading" {
+                "spike".to_owned()
+            } else {
+                e.field.clone()
+            };
             // The field may have been told already, in the words of what was typed.
             read.faults.add_under(&field, e);
             (reading, None)
@@ -350,7 +434,11 @@ pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, posted:
     let back = posted.form.get("back") == "1";
     let mut work = desk.store.begin(posted.act()).await?;
     work.withdraw_finding(&f, !back).await?;
-    let location = if back { format!("/boats/{id}/survey") } else { format!("/boats/{id}/survey?undo={finding}") };
+    let location = if back {
+        format!("/boats/{id}/survey")
+    } else {
+        format!("/boats/{id}/survey?undo={finding}")
+    };
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }
@@ -359,7 +447,9 @@ pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, posted:
 #[get("/photos/<hash>")]
 pub async fn photo(desk: Desk<'_>, user: User, hash: &str) -> std::result::Result<NamedFile, AppError> {
     let missing = AppError::NotFound("photo");
-    let Some(path) = photos::path(&desk.settings.folder.photos(), hash) else { return Err(missing) };
+    let Some(path) = photos::path(&desk.settings.folder.photos(), hash) else {
+        return Err(missing);
+    };
     if let Some(boat) = user.account.guest_boat
         && !findings::boats_with_photo(desk.store, hash).await?.contains(&boat)
     {

@@ -2,8 +2,8 @@
 
 use askama::Template;
 use jiff::{SignedDuration, Timestamp};
-use mend_keel_core::finish::{self, Recipe};
 use mend_keel_core::InputError;
+use mend_keel_core::finish::{self, Recipe};
 use mend_keel_store::plans::{self, Coat, NewCoat, NewPlan};
 use rocket::{get, post};
 use serde_json::json;
@@ -53,7 +53,12 @@ pub fn state(coat: &Coat, now: Timestamp) -> &'static str {
         "done"
     } else if at(&coat.earliest_at).is_some_and(|earliest| now < earliest) {
         "wait"
-    } else if coat.latest_at.as_deref().and_then(at).is_some_and(|latest| now > latest) {
+    } else if coat
+        .latest_at
+        .as_deref()
+        .and_then(at)
+        .is_some_and(|latest| now > latest)
+    {
         "sand"
     } else {
         "now"
@@ -65,12 +70,16 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
     let mut shown = Vec::new();
     for plan in plans::of_boat(desk.store, file.boat.id, "finish").await? {
         let number = |field: &str| plan.asked[field].as_f64().unwrap_or(0.0);
-        let Some(recipe) = plan.asked["recipe"].as_str().and_then(Recipe::from_code) else { continue };
+        let Some(recipe) = plan.asked["recipe"].as_str().and_then(Recipe::from_code) else {
+            continue;
+        };
         let (area, temperature, humidity) = (number("area"), number("temperature"), number("humidity"));
         let steps: Vec<_> = recipe.steps().collect();
         let coats: Vec<&Coat> = file.coats.iter().filter(|c| c.plan_id == plan.id).collect();
         let next = coats.iter().find(|c| c.done_at.is_none()).map(|c| c.id);
-        let computed = finish::plan(recipe, area, temperature, humidity).map(|p| p.reasons).unwrap_or_default();
+        let computed = finish::plan(recipe, area, temperature, humidity)
+            .map(|p| p.reasons)
+            .unwrap_or_default();
         shown.push(PlanView {
             what: plan.asked["what"].as_str().unwrap_or_default().to_owned(),
             recipe: recipe.label(),
@@ -98,7 +107,10 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         page: desk.boat_page(file, "Finish", "finish"),
         boat_id: file.boat.id,
         plans: shown,
-        recipes: Recipe::ALL.iter().map(|r| (r.code().to_owned(), r.label().to_owned())).collect(),
+        recipes: Recipe::ALL
+            .iter()
+            .map(|r| (r.code().to_owned(), r.label().to_owned()))
+            .collect(),
         typed,
         faults,
     })
@@ -107,8 +119,15 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
 #[get("/boats/<id>/finish")]
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let usual = [("recipe", "paint_topsides"), ("temperature", "18"), ("humidity", "60"), ("start", "")];
-    let typed = usual.into_iter().fold(Typed::default(), |t, (field, value)| t.with(field, value));
+    let usual = [
+        ("recipe", "paint_topsides"),
+        ("temperature", "18"),
+        ("humidity", "60"),
+        ("start", ""),
+    ];
+    let typed = usual
+        .into_iter()
+        .fold(Typed::default(), |t, (field, value)| t.with(field, value));
     render(&page(&desk, &file, typed, Faults::default()).await?)
 }
 
@@ -133,7 +152,12 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let coats: Vec<NewCoat> = plan
         .coats
         .iter()
-        .map(|c| NewCoat { name: c.step.step.clone(), litres: c.litres, earliest: after(c.earliest), latest: c.latest.map(after) })
+        .map(|c| NewCoat {
+            name: c.step.step.clone(),
+            litres: c.litres,
+            earliest: after(c.earliest),
+            latest: c.latest.map(after),
+        })
         .collect();
     let new = NewPlan {
         boat_id: id,
@@ -162,7 +186,10 @@ fn start_time(text: &str) -> std::result::Result<Timestamp, InputError> {
         .ok()
         .and_then(|at| at.to_zoned_datetime(jiff::tz::TimeZone::system()).ok())
         .map(|at| at.timestamp())
-        .filter(|at| at.to_zoned_datetime(jiff::tz::TimeZone::UTC).year() >= 2000 && at.to_zoned_datetime(jiff::tz::TimeZone::UTC).year() < 2200)
+        .filter(|at| {
+            at.to_zoned_datetime(jiff::tz::TimeZone::UTC).year() >= 2000
+                && at.to_zoned_datetime(jiff::tz::TimeZone::UTC).year() < 2200
+        })
         .ok_or_else(|| InputError::new("start", "write a date and time, or leave it empty for now"))
 }
 

@@ -10,7 +10,6 @@ use crate::auth::BoatReader;
 use crate::error::{Answer, AppError, Result};
 use crate::view::map::Map;
 
-
 #[derive(Template)]
 #[template(path = "map.html")]
 struct Show {
@@ -67,18 +66,37 @@ fn key_of(kind: FindingKind) -> &'static str {
     }
 }
 
-fn place_at(desk: &Desk<'_>, file: &BoatFile, at: Address, may_write: bool) -> std::result::Result<Place, mend_keel_core::InputError> {
+fn place_at(
+    desk: &Desk<'_>,
+    file: &BoatFile,
+    at: Address,
+    may_write: bool,
+) -> std::result::Result<Place, mend_keel_core::InputError> {
     let plank = file.plank_at(at)?;
     let units = desk.units;
-    let species = mend_keel_core::timber::species::find(&plank.species).map_or(plank.species.clone(), |s| s.name.clone());
+    let species =
+        mend_keel_core::timber::species::find(&plank.species).map_or(plank.species.clone(), |s| s.name.clone());
     let (from, to) = plank.place().span(&file.boat.shell);
     let facts = vec![
         ("Width here", units.len(file.boat.shell.width(at))),
         ("Thickness", units.len(plank.thickness)),
         ("Length", units.run(to - from)),
         ("Timber", species),
-        ("Age", plank.year.map_or("original".to_owned(), |year| format!("renewed {year}"))),
-        ("Lies", if file.is_below_waterline(at.strake) { "below the waterline" } else { "above the waterline" }.to_owned()),
+        (
+            "Age",
+            plank
+                .year
+                .map_or("original".to_owned(), |year| format!("renewed {year}")),
+        ),
+        (
+            "Lies",
+            if file.is_below_waterline(at.strake) {
+                "below the waterline"
+            } else {
+                "above the waterline"
+            }
+            .to_owned(),
+        ),
     ];
     let seen = |f: &mend_keel_store::findings::Finding| Seen {
         id: f.id,
@@ -100,9 +118,19 @@ fn place_at(desk: &Desk<'_>, file: &BoatFile, at: Address, may_write: bool) -> s
         plank_id: plank.id,
         plank: plank.name(),
         facts,
-        findings: file.findings.iter().filter(|f| f.plank_id == plank.id).map(seen).collect(),
+        findings: file
+            .findings
+            .iter()
+            .filter(|f| f.plank_id == plank.id)
+            .map(seen)
+            .collect(),
         decided: decision.map(|d| format!("{}: {}", d.kind.label(), d.reason)),
-        pieces: file.pieces.iter().filter(|p| p.plank_id == plank.id).map(|p| (p.id, p.name.clone())).collect(),
+        pieces: file
+            .pieces
+            .iter()
+            .filter(|p| p.plank_id == plank.id)
+            .map(|p| (p.id, p.name.clone()))
+            .collect(),
         waits,
         kinds: FindingKind::ALL,
     })
@@ -163,4 +191,3 @@ pub fn find(_who: BoatReader, id: i64, q: &str) -> Result {
     let at = rocket::http::RawStr::new(q).percent_encode().to_string();
     Ok(Answer::Go(format!("/boats/{id}?at={at}")))
 }
-

@@ -29,13 +29,13 @@ use mend_keel_core::grid::{Address, Joint};
 use mend_keel_core::repair::butts::{self, Rule, Violation};
 use mend_keel_core::repair::graving::Hole;
 use mend_keel_core::survey::{FindingKind, Grade};
+use mend_keel_store::Store;
 use mend_keel_store::accounts::{self, Role, Yard};
 use mend_keel_store::boats::{self as boat_store, Boat, Plank};
 use mend_keel_store::decisions::{self, Decision, Piece, PieceState};
 use mend_keel_store::findings::{self, Finding};
 use mend_keel_store::plans::{self, Coat, Plan};
 use mend_keel_store::tasks::{self, Task};
-use mend_keel_store::Store;
 use rocket::http::Status;
 use rocket::request::{FromRequest, Outcome, Request};
 use rocket::{Route, State};
@@ -50,24 +50,59 @@ use crate::{assets, server};
 /// what takes a `Posted` has its token checked.
 pub fn routes() -> Vec<Route> {
     rocket::routes![
-        sign_in::form, sign_in::enter, sign_in::leave, sign_in::first, sign_in::first_account,
-        today::today, today::echo_length,
-        boats::list, boats::new_form, boats::create,
-        map::show, map::place, map::find,
+        sign_in::form,
+        sign_in::enter,
+        sign_in::leave,
+        sign_in::first,
+        sign_in::first_account,
+        today::today,
+        today::echo_length,
+        boats::list,
+        boats::new_form,
+        boats::create,
+        map::show,
+        map::place,
+        map::find,
         survey::list,
-        finding::new_form, finding::create, finding::edit_form, finding::change, finding::withdraw, finding::photo,
-        decide::list, decide::options, decide::choose,
-        shape::list, shape::piece,
-        timber::list, timber::reserve, timber::take,
-        fasten::list, fasten::keep,
-        seams::list, seams::keep,
-        finish::list, finish::keep, finish::lay,
-        work::list, work::start, work::stop, work::book, work::done,
-        story::boat, story::plank,
-        rack::list, rack::new_form, rack::create, rack::board,
-        bench::list, bench::tool, bench::work,
-        practice::show, practice::save,
-        yard::show, yard::add,
+        finding::new_form,
+        finding::create,
+        finding::edit_form,
+        finding::change,
+        finding::withdraw,
+        finding::photo,
+        decide::list,
+        decide::options,
+        decide::choose,
+        shape::list,
+        shape::piece,
+        timber::list,
+        timber::reserve,
+        timber::take,
+        fasten::list,
+        fasten::keep,
+        seams::list,
+        seams::keep,
+        finish::list,
+        finish::keep,
+        finish::lay,
+        work::list,
+        work::start,
+        work::stop,
+        work::book,
+        work::done,
+        story::boat,
+        story::plank,
+        rack::list,
+        rack::new_form,
+        rack::create,
+        rack::board,
+        bench::list,
+        bench::tool,
+        bench::work,
+        practice::show,
+        practice::save,
+        yard::show,
+        yard::add,
     ]
 }
 
@@ -92,9 +127,10 @@ impl<'r> FromRequest<'r> for Desk<'r> {
             Outcome::Error(e) => return Outcome::Error(e),
             Outcome::Forward(f) => return Outcome::Forward(f),
         };
-        let (Outcome::Success(store), Outcome::Success(settings)) =
-            (request.guard::<&State<Store>>().await, request.guard::<&State<Settings>>().await)
-        else {
+        let (Outcome::Success(store), Outcome::Success(settings)) = (
+            request.guard::<&State<Store>>().await,
+            request.guard::<&State<Settings>>().await,
+        ) else {
             return Outcome::Error((Status::InternalServerError, ()));
         };
         let Ok(yard) = accounts::yard(store).await else {
@@ -105,8 +141,18 @@ impl<'r> FromRequest<'r> for Desk<'r> {
             Some("bilge") => "bilge",
             _ => "floor",
         };
-        let units = Units { unit: server::yard_unit(&yard.unit), denominator: yard.inch_denominator };
-        Outcome::Success(Self { store: store.inner(), settings: settings.inner(), units, yard, user, surface })
+        let units = Units {
+            unit: server::yard_unit(&yard.unit),
+            denominator: yard.inch_denominator,
+        };
+        Outcome::Success(Self {
+            store: store.inner(),
+            settings: settings.inner(),
+            units,
+            yard,
+            user,
+            surface,
+        })
     }
 }
 
@@ -165,8 +211,15 @@ impl Desk<'_> {
     }
 
     pub fn boat_page(&self, file: &BoatFile, title: &str, active: &'static str) -> Page {
-        let bar = BoatBar { id: file.boat.id, name: file.boat.name.clone(), stages: file.stages() };
-        Page { boat: Some(bar), ..self.page(&format!("{title} · {}", file.boat.name), active) }
+        let bar = BoatBar {
+            id: file.boat.id,
+            name: file.boat.name.clone(),
+            stages: file.stages(),
+        };
+        Page {
+            boat: Some(bar),
+            ..self.page(&format!("{title} · {}", file.boat.name), active)
+        }
     }
 }
 
@@ -219,7 +272,10 @@ impl BoatFile {
     }
 
     pub fn plank(&self, id: i64) -> std::result::Result<&Plank, AppError> {
-        self.planks.iter().find(|p| p.id == id).ok_or(AppError::NotFound("plank"))
+        self.planks
+            .iter()
+            .find(|p| p.id == id)
+            .ok_or(AppError::NotFound("plank"))
     }
 
     pub fn decision(&self, plank: i64) -> Option<&Decision> {
@@ -228,8 +284,12 @@ impl BoatFile {
 
     /// Planks on which something was found that calls for a decision.
     pub fn damaged(&self) -> Vec<&Plank> {
-        let found: HashSet<i64> =
-            self.findings.iter().filter(|f| f.grade > Grade::Sound).map(|f| f.plank_id).collect();
+        let found: HashSet<i64> = self
+            .findings
+            .iter()
+            .filter(|f| f.grade > Grade::Sound)
+            .map(|f| f.plank_id)
+            .collect();
         self.planks.iter().filter(|p| found.contains(&p.id)).collect()
     }
 
@@ -271,11 +331,21 @@ impl BoatFile {
             if x < from || x > to {
                 continue;
             }
-            let width = self.boat.shell.width(Address { side: plank.side, strake: plank.strake, frame });
+            let width = self.boat.shell.width(Address {
+                side: plank.side,
+                strake: plank.strake,
+                frame,
+            });
             for (n, y) in fastening::crossing(width).into_iter().enumerate() {
                 let at = [x - from, y];
                 let live = !sick.iter().any(|s| (s[0] - at[0]).hypot(s[1] - at[1]) < SAME_FASTENING);
-                holes.push(Hole { id: format!("F{frame}.{}", n + 1), x: at[0], y, diameter: PLUG_DIAMETER, live });
+                holes.push(Hole {
+                    id: format!("F{frame}.{}", n + 1),
+                    x: at[0],
+                    y,
+                    diameter: PLUG_DIAMETER,
+                    live,
+                });
             }
         }
         holes
@@ -286,18 +356,37 @@ impl BoatFile {
         let undecided = self.damaged().iter().filter(|p| self.decision(p.id).is_none()).count();
         let without_board = self.pieces.iter().filter(|p| p.state != PieceState::Cut).count();
         let planned = |plans: &[Plan], piece: &Piece| plans.iter().any(|p| p.piece_id == Some(piece.id));
-        let unseamed = self.decided_new_planks().filter(|p| !self.seams.iter().any(|s| s.plank_id == Some(p.id))).count();
-        let suspected = self.findings.iter().filter(|f| f.certainty == mend_keel_core::survey::Certainty::Suspected).count();
+        let unseamed = self
+            .decided_new_planks()
+            .filter(|p| !self.seams.iter().any(|s| s.plank_id == Some(p.id)))
+            .count();
+        let suspected = self
+            .findings
+            .iter()
+            .filter(|f| f.certainty == mend_keel_core::survey::Certainty::Suspected)
+            .count();
         let stage = |key, label, open| Stage { key, label, open };
         vec![
             stage("survey", "Survey", suspected),
             stage("decide", "Decide", undecided),
             stage("shape", "Shape", self.violations().len()),
             stage("timber", "Timber", without_board),
-            stage("fasten", "Fasten", self.pieces.iter().filter(|p| !planned(&self.fastenings, p)).count()),
+            stage(
+                "fasten",
+                "Fasten",
+                self.pieces.iter().filter(|p| !planned(&self.fastenings, p)).count(),
+            ),
             stage("seams", "Seams", unseamed),
-            stage("finish", "Finish", self.coats.iter().filter(|c| c.done_at.is_none()).count()),
-            stage("work", "Work", self.tasks.iter().filter(|t| t.done_at.is_none()).count()),
+            stage(
+                "finish",
+                "Finish",
+                self.coats.iter().filter(|c| c.done_at.is_none()).count(),
+            ),
+            stage(
+                "work",
+                "Work",
+                self.tasks.iter().filter(|t| t.done_at.is_none()).count(),
+            ),
             stage("story", "Story", 0),
         ]
     }
@@ -306,7 +395,10 @@ impl BoatFile {
     pub fn decided_new_planks(&self) -> impl Iterator<Item = &Plank> {
         self.planks.iter().filter(|p| {
             self.pieces.iter().any(|piece| piece.plank_id == p.id)
-                || self.findings.iter().any(|f| f.plank_id == p.id && f.kind == FindingKind::OpenSeam)
+                || self
+                    .findings
+                    .iter()
+                    .any(|f| f.plank_id == p.id && f.kind == FindingKind::OpenSeam)
         })
     }
 }
@@ -319,7 +411,11 @@ mod tests {
     fn no_two_routes_collide() {
         let mut seen = HashSet::new();
         for route in routes() {
-            assert!(seen.insert(format!("{} {} {:?}", route.method, route.uri, route.rank)), "{}", route.uri);
+            assert!(
+                seen.insert(format!("{} {} {:?}", route.method, route.uri, route.rank)),
+                "{}",
+                route.uri
+            );
         }
     }
 }

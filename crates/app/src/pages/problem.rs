@@ -16,7 +16,11 @@ struct Problem<'p> {
 }
 
 pub fn render(title: &str, message: &str) -> String {
-    let page = Problem { title, message, stamp: assets::STAMP.as_str() };
+    let page = Problem {
+        title,
+        message,
+        stamp: assets::STAMP.as_str(),
+    };
     page.render().unwrap_or_else(|_| title.to_owned())
 }
 
@@ -35,7 +39,10 @@ fn page(title: &str, message: &str) -> rocket::response::content::RawHtml<String
 
 #[catch(403)]
 fn forbidden() -> rocket::response::content::RawHtml<String> {
-    page("Not allowed", "Your account may not do that, or this form is from an earlier sign-in. Go back, reload the page and send it again.")
+    page(
+        "Not allowed",
+        "Your account may not do that, or this form is from an earlier sign-in. Go back, reload the page and send it again.",
+    )
 }
 
 #[catch(404)]
@@ -45,7 +52,10 @@ fn not_found() -> rocket::response::content::RawHtml<String> {
 
 #[catch(413)]
 fn too_large() -> rocket::response::content::RawHtml<String> {
-    page("Too large", "What was sent is larger than this yard takes. A photo may have 20 MB. Go back: what you typed is still there.")
+    page(
+        "Too large",
+        "What was sent is larger than this yard takes. A photo may have 20 MB. Go back: what you typed is still there.",
+    )
 }
 
 #[catch(default)]

@@ -54,7 +54,10 @@ fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
             },
         })
         .sum();
-    let open = file.findings.iter().any(|f| f.plank_id == plank.id && f.kind == mend_keel_core::survey::FindingKind::OpenSeam);
+    let open = file
+        .findings
+        .iter()
+        .any(|f| f.plank_id == plank.id && f.kind == mend_keel_core::survey::FindingKind::OpenSeam);
     if open { to - from } else { stretches }
 }
 
@@ -69,8 +72,25 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
             ("Width at the face", units.fine(c.width)),
             ("Open to a depth of", units.fine(c.open_depth)),
             ("Bevel on each edge", format!("{:.1}°", c.edge_bevel)),
-            ("Cotton", format!("{} strand{}, {}{}", c.strands, if c.strands == 1 { "" } else { "s" }, units.run(c.cotton_length), if c.oakum { ", oakum over it" } else { "" })),
-            ("Compound", format!("{} deep, {:.0} ml, {} cartridges of 310 ml with one in reserve", units.fine(c.compound_depth), c.compound_ml, c.cartridges)),
+            (
+                "Cotton",
+                format!(
+                    "{} strand{}, {}{}",
+                    c.strands,
+                    if c.strands == 1 { "" } else { "s" },
+                    units.run(c.cotton_length),
+                    if c.oakum { ", oakum over it" } else { "" }
+                ),
+            ),
+            (
+                "Compound",
+                format!(
+                    "{} deep, {:.0} ml, {} cartridges of 310 ml with one in reserve",
+                    units.fine(c.compound_depth),
+                    c.compound_ml,
+                    c.cartridges
+                ),
+            ),
             ("Masking tape", units.run(c.tape_length)),
         ]);
         shown = reasons::views(&c.reasons, units);
@@ -79,9 +99,20 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
         .seams
         .iter()
         .find(|s| s.plank_id == Some(plank.id))
-        .and_then(|s| s.asked.get("treatment").and_then(Value::as_str).and_then(Treatment::from_code))
+        .and_then(|s| {
+            s.asked
+                .get("treatment")
+                .and_then(Value::as_str)
+                .and_then(Treatment::from_code)
+        })
         .map(|t| t.label().to_owned());
-    StrakeView { plank_id: plank.id, plank: plank.name(), rows, reasons: shown, kept }
+    StrakeView {
+        plank_id: plank.id,
+        plank: plank.name(),
+        rows,
+        reasons: shown,
+        kept,
+    }
 }
 
 fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: i64) -> List {
@@ -98,8 +129,15 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
         construction: construction.label(),
         judged,
         strakes: file.decided_new_planks().map(|p| strake_view(desk, file, p)).collect(),
-        treatments: Treatment::ALL.iter().map(|t| (t.code().to_owned(), t.label().to_owned())).collect(),
-        typed: if typed.get("treatment").is_empty() { typed.with("treatment", seam::usual(construction).code()) } else { typed },
+        treatments: Treatment::ALL
+            .iter()
+            .map(|t| (t.code().to_owned(), t.label().to_owned()))
+            .collect(),
+        typed: if typed.get("treatment").is_empty() {
+            typed.with("treatment", seam::usual(construction).code())
+        } else {
+            typed
+        },
         faults,
         faulty,
     }
@@ -119,7 +157,10 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
     let treatment = read.choice("treatment", Treatment::from_code);
     let judged = treatment.map(|t| seam::judge(file.boat.construction, t));
     if let Some(reason) = judged.as_ref().filter(|r| r.verdict == Verdict::Forbids) {
-        read.faults.add(InputError::new("treatment", format!("not on this boat: {}", reason.text)));
+        read.faults.add(InputError::new(
+            "treatment",
+            format!("not on this boat: {}", reason.text),
+        ));
     }
     let (Some(treatment), Some(judged), true) = (treatment, judged, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults, plank.id));

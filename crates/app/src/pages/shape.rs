@@ -84,11 +84,21 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 }
 
 fn row(desk: &Desk<'_>, piece: &Piece) -> Row {
-    Row { id: piece.id, name: piece.name.clone(), blank: blank(desk, piece), state: piece.state.label() }
+    Row {
+        id: piece.id,
+        name: piece.name.clone(),
+        blank: blank(desk, piece),
+        state: piece.state.label(),
+    }
 }
 
 pub fn blank(desk: &Desk<'_>, piece: &Piece) -> String {
-    format!("{} × {} × {}", desk.units.len(piece.length), desk.units.len(piece.width), desk.units.len(piece.thickness))
+    format!(
+        "{} × {} × {}",
+        desk.units.len(piece.length),
+        desk.units.len(piece.width),
+        desk.units.len(piece.thickness)
+    )
 }
 
 #[derive(Template)]
@@ -112,7 +122,12 @@ pub async fn piece(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64) -> Res
     let file = BoatFile::load(desk.store, id).await?;
     let piece = decisions::piece(desk.store, id, piece).await?;
     let plank = file.plank(piece.plank_id)?;
-    let (outline, facts, swallowed, scarf) = described(&desk, &piece, plank)?;
+    let Described {
+        outline,
+        facts,
+        swallowed,
+        scarf,
+    } = described(&desk, &piece, plank)?;
     let (from, _) = plank.place().span(&file.boat.shell);
     let x0 = outline.iter().map(|p| p[0]).fold(f64::INFINITY, f64::min);
     let x1 = outline.iter().map(|p| p[0]).fold(f64::NEG_INFINITY, f64::max);
@@ -136,27 +151,74 @@ pub async fn piece(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64) -> Res
 
 type Facts = Vec<(&'static str, String)>;
 
-/// A piece's outline, its facts, the fastenings it swallows, and its scarf if it has one.
-fn described(desk: &Desk<'_>, piece: &Piece, plank: &Plank) -> std::result::Result<(Vec<[f64; 2]>, Facts, Vec<String>, Facts), AppError> {
+/// A piece in words and as an outline, x from the plank's fore joint.
+struct Described {
+    outline: Vec<[f64; 2]>,
+    facts: Facts,
+    /// Fastenings that disappear under it.
+    swallowed: Vec<String>,
+    scarf: Facts,
+}
+
+fn described(desk: &Desk<'_>, piece: &Piece, plank: &Plank) -> std::result::Result<Described, AppError> {
     let units = desk.units;
     match &piece.geometry {
-        Geometry::Patch { outline, depth, through, area, swallowed, to_edge } => {
+        Geometry::Patch {
+            outline,
+            depth,
+            through,
+            area,
+            swallowed,
+            to_edge,
+        } => {
             let clamps = (piece.length / 100.0).ceil() * if piece.width > 80.0 { 2.0 } else { 1.0 };
             // 0.30 kg/m² of joint and 15 %: the bed of a face patch, or the edge of one that goes through.
-            let perimeter: f64 = mend_keel_core::geometry::edges(outline).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum();
+            let perimeter: f64 = mend_keel_core::geometry::edges(outline)
+                .map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1]))
+                .sum();
             let joint = perimeter * depth + if *through { 0.0 } else { *area };
             let facts = vec![
-                ("Depth", if *through { format!("{} — right through, with a backing piece", units.fine(*depth)) } else { units.fine(*depth) }),
+                (
+                    "Depth",
+                    if *through {
+                        format!("{} — right through, with a backing piece", units.fine(*depth))
+                    } else {
+                        units.fine(*depth)
+                    },
+                ),
                 ("Piece, before planing flush", units.fine(piece.thickness)),
                 ("Blank", blank(desk, piece)),
                 ("Area", format!("{:.0} cm²", area / 100.0)),
-                ("Runs out to", match to_edge.as_str() { "lower" => "the lower edge", "upper" => "the upper edge", "both" => "both edges", _ => "no edge" }.to_owned()),
+                (
+                    "Runs out to",
+                    match to_edge.as_str() {
+                        "lower" => "the lower edge",
+                        "upper" => "the upper edge",
+                        "both" => "both edges",
+                        _ => "no edge",
+                    }
+                    .to_owned(),
+                ),
                 ("Clamps", format!("{clamps:.0}")),
                 ("Glue", format!("{:.0} g mixed", joint / 1e6 * 0.30 * 1.15 * 1000.0)),
             ];
-            Ok((outline.clone(), facts, swallowed.clone(), Vec::new()))
+            Ok(Described {
+                outline: outline.clone(),
+                facts,
+                swallowed: swallowed.clone(),
+                scarf: Vec::new(),
+            })
         }
-        Geometry::Stretch { from, to, width, new_fore, new_aft, scarf, fore_bay, aft_bay } => {
+        Geometry::Stretch {
+            from,
+            to,
+            width,
+            new_fore,
+            new_aft,
+            scarf,
+            fore_bay,
+            aft_bay,
+        } => {
             let end = |new: bool, bay: &Option<u32>| match (new, bay) {
                 (true, Some(bay)) if *scarf > 0.0 => format!("scarf in bay {bay}"),
                 (true, Some(bay)) => format!("butt in bay {bay}"),
@@ -170,14 +232,24 @@ fn described(desk: &Desk<'_>, piece: &Piece, plank: &Plank) -> std::result::Resu
                 ("Blank", blank(desk, piece)),
             ];
             let outline = vec![[*from, 0.0], [*to, 0.0], [*to, *width], [*from, *width]];
-            let joint = if *scarf > 0.0 { scarf_facts(units, plank, *width)? } else { Vec::new() };
-            Ok((outline, facts, Vec::new(), joint))
+            let joint = if *scarf > 0.0 {
+                scarf_facts(units, plank, *width)?
+            } else {
+                Vec::new()
+            };
+            Ok(Described {
+                outline,
+                facts,
+                swallowed: Vec::new(),
+                scarf: joint,
+            })
         }
     }
 }
 
 fn scarf_facts(units: crate::view::Units, plank: &Plank, width: f64) -> std::result::Result<Facts, AppError> {
-    let joint = scarf::plan(plank.thickness, width, scarf::PLANKING_RATIO).map_err(|e| AppError::Broken(e.to_string()))?;
+    let joint =
+        scarf::plan(plank.thickness, width, scarf::PLANKING_RATIO).map_err(|e| AppError::Broken(e.to_string()))?;
     Ok(vec![
         ("Ratio", format!("{:.0} : 1", scarf::PLANKING_RATIO)),
         ("Length", units.len(joint.length)),
@@ -190,7 +262,10 @@ fn scarf_facts(units: crate::view::Units, plank: &Plank, width: f64) -> std::res
 
 /// The frame at or forward of a place.
 fn datum_frame(file: &BoatFile, x: f64) -> u32 {
-    (1..=file.boat.shell.frame_count()).take_while(|f| file.boat.datum(*f) <= x).last().unwrap_or(1)
+    (1..=file.boat.shell.frame_count())
+        .take_while(|f| file.boat.datum(*f) <= x)
+        .last()
+        .unwrap_or(1)
 }
 
 /// A stretch of a plank with all that is on it, x from its fore joint.
@@ -204,7 +279,11 @@ fn stretch(file: &BoatFile, plank: &Plank, from: f64, to: f64, outlines: Vec<Vec
         .filter(|f| f.plank_id == plank.id)
         .map(|f| {
             let shift = file.boat.datum(f.frame) - origin;
-            Mark { kind: f.kind, certainty: f.certainty, shape: f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect() }
+            Mark {
+                kind: f.kind,
+                certainty: f.certainty,
+                shape: f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect(),
+            }
         })
         .filter(|m| m.shape.iter().all(|p| p[0] >= from && p[0] <= to))
         .collect();
@@ -212,11 +291,21 @@ fn stretch(file: &BoatFile, plank: &Plank, from: f64, to: f64, outlines: Vec<Vec
         from,
         to,
         upper: shell.strake_width_line(plank.strake, origin + from, origin + to, origin),
-        frames: (1..=shell.frame_count()).map(|n| (n, shell.frame_x(n) - origin)).filter(|(_, x)| *x >= from && *x <= to).collect(),
+        frames: (1..=shell.frame_count())
+            .map(|n| (n, shell.frame_x(n) - origin))
+            .filter(|(_, x)| *x >= from && *x <= to)
+            .collect(),
         frame_sided: file.boat.frame_sided,
-        holes: file.holes(plank).into_iter().filter(|h| h.x >= from && h.x <= to).collect(),
+        holes: file
+            .holes(plank)
+            .into_iter()
+            .filter(|h| h.x >= from && h.x <= to)
+            .collect(),
         marks,
         outlines,
-        ends: [0.0, end - origin].into_iter().filter(|x| *x >= from && *x <= to).collect(),
+        ends: [0.0, end - origin]
+            .into_iter()
+            .filter(|x| *x >= from && *x <= to)
+            .collect(),
     }
 }

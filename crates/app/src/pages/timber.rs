@@ -50,7 +50,8 @@ fn need(piece: &Piece) -> Need {
         width: piece.width,
         thickness: piece.thickness,
         grain: None,
-        glued: matches!(piece.geometry, Geometry::Patch { .. }) || matches!(piece.geometry, Geometry::Stretch { scarf, .. } if scarf > 0.0),
+        glued: matches!(piece.geometry, Geometry::Patch { .. })
+            || matches!(piece.geometry, Geometry::Stretch { scarf, .. } if scarf > 0.0),
     }
 }
 
@@ -62,7 +63,11 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let rack = boards::list(desk.store).await?;
     let pieces = file.pieces.iter().map(|p| piece_view(&desk, p, &rack)).collect();
-    render(&List { page: desk.boat_page(&file, "Timber", "timber"), boat_id: id, pieces })
+    render(&List {
+        page: desk.boat_page(&file, "Timber", "timber"),
+        boat_id: id,
+        pieces,
+    })
 }
 
 fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
@@ -117,7 +122,10 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
         species: wanted.map_or(piece.species.clone(), |s| s.name.clone()),
         state: piece.state.label(),
         is_cut: piece.state == PieceState::Cut,
-        board: piece.board_id.and_then(|id| rack.iter().find(|b| b.id == id)).map(|b| (b.id, b.tag.clone())),
+        board: piece
+            .board_id
+            .and_then(|id| rack.iter().find(|b| b.id == id))
+            .map(|b| (b.id, b.tag.clone())),
         fits: shown,
         shortfall,
     }
@@ -145,7 +153,10 @@ pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
         return Err(AppError::Refused("reserve a board for this piece first".into()));
     };
     let board = boards::find(desk.store, board_id).await?;
-    let blank = Rectangle { length: piece.length, width: piece.width };
+    let blank = Rectangle {
+        length: piece.length,
+        width: piece.width,
+    };
     let cut = board::take(board.face(), board.thickness, blank).map_err(|e| AppError::Refused(e.message))?;
     let mut work = desk.store.begin(posted.act()).await?;
     work.take_from_rack(&board, &piece, &cut).await?;

@@ -70,12 +70,26 @@ pub async fn today(desk: Desk<'_>, user: User) -> Result {
             .coats
             .iter()
             .filter(|c| c.done_at.is_none() && waiting.insert(c.plan_id))
-            .map(|c| CoatToday { name: c.name.clone(), when: view::when_next(&c.earliest_at), state: super::finish::state(c, now) })
+            .map(|c| CoatToday {
+                name: c.name.clone(),
+                when: view::when_next(&c.earliest_at),
+                state: super::finish::state(c, now),
+            })
             .collect();
         let undecided = file.damaged().iter().filter(|p| file.decision(p.id).is_none()).count();
-        shown.push(BoatToday { id: boat.id, name: boat.name, next, coats, undecided });
+        shown.push(BoatToday {
+            id: boat.id,
+            name: boat.name,
+            next,
+            coats,
+            undecided,
+        });
     }
-    render(&Today { page: desk.page("Today", "today"), running: tasks::running(desk.store).await?, boats: shown })
+    render(&Today {
+        page: desk.page("Today", "today"),
+        running: tasks::running(desk.store).await?,
+        boats: shown,
+    })
 }
 
 /// What a length typed in a field was understood as; asked for by the page's script.

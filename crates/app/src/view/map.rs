@@ -46,7 +46,10 @@ struct Scale<'s> {
 
 impl<'s> Scale<'s> {
     fn new(shell: &'s Shell) -> Self {
-        let girth = shell.edges.last().map_or(0.0, |sheer| sheer.iter().copied().fold(0.0, f64::max));
+        let girth = shell
+            .edges
+            .last()
+            .map_or(0.0, |sheer| sheer.iter().copied().fold(0.0, f64::max));
         Self { shell, girth }
     }
 
@@ -124,8 +127,13 @@ impl Map<'_> {
     /// What the page's script needs to find the cell under a pointer.
     fn grid_data(&self, scale: &Scale<'_>) -> String {
         let round = |v: f64| (v * 10.0).round() / 10.0;
-        let rows: Vec<Vec<f64>> =
-            self.boat.shell.edges.iter().map(|row| row.iter().copied().map(round).collect()).collect();
+        let rows: Vec<Vec<f64>> = self
+            .boat
+            .shell
+            .edges
+            .iter()
+            .map(|row| row.iter().copied().map(round).collect())
+            .collect();
         json!({
             "frames": self.boat.shell.frames.iter().copied().map(round).collect::<Vec<f64>>(),
             "edges": rows, "margin": MARGIN, "girth": round(scale.girth), "band": KEEL_BAND, "boat": self.boat.id,
@@ -153,7 +161,11 @@ impl Map<'_> {
         for side in Side::BOTH {
             for x in &self.boat.shell.frames {
                 let [foot, head] = [0, sheer].map(|row| scale.y(side, scale.edge(row, *x)));
-                let _ = write!(out, "<path class=\"frame\" d=\"M{:.0} {foot:.0}V{head:.0}\"/>", scale.x(*x));
+                let _ = write!(
+                    out,
+                    "<path class=\"frame\" d=\"M{:.0} {foot:.0}V{head:.0}\"/>",
+                    scale.x(*x)
+                );
             }
         }
     }
@@ -162,15 +174,23 @@ impl Map<'_> {
         for (i, joint) in self.joints.iter().enumerate() {
             let x = self.boat.shell.bay_middle(joint.bay);
             let bad = self.violations.iter().any(|v| v.a == i || v.b == i);
-            let [low, high] = [joint.strake as usize - 1, joint.strake as usize]
-                .map(|row| scale.y(joint.side, scale.edge(row, x)));
-            let _ = write!(out, "<path class=\"joint{}\" d=\"M{:.0} {low:.0}V{high:.0}\"/>", if bad { " bad" } else { "" }, scale.x(x));
+            let [low, high] =
+                [joint.strake as usize - 1, joint.strake as usize].map(|row| scale.y(joint.side, scale.edge(row, x)));
+            let _ = write!(
+                out,
+                "<path class=\"joint{}\" d=\"M{:.0} {low:.0}V{high:.0}\"/>",
+                if bad { " bad" } else { "" },
+                scale.x(x)
+            );
         }
         for v in self.violations {
             let middle = |joint: &Joint| {
                 let x = self.boat.shell.bay_middle(joint.bay);
                 let row = joint.strake as usize;
-                [scale.x(x), scale.y(joint.side, (scale.edge(row - 1, x) + scale.edge(row, x)) / 2.0)]
+                [
+                    scale.x(x),
+                    scale.y(joint.side, (scale.edge(row - 1, x) + scale.edge(row, x)) / 2.0),
+                ]
             };
             let [a, b] = [middle(&self.joints[v.a]), middle(&self.joints[v.b])];
             let _ = write!(
@@ -189,13 +209,18 @@ impl Map<'_> {
 
     fn draw_findings(&self, out: &mut String, scale: &Scale<'_>) {
         for finding in self.findings {
-            if finding.frame == 0 || finding.frame > self.boat.shell.frame_count() || finding.strake > self.boat.shell.strake_count() {
+            if finding.frame == 0
+                || finding.frame > self.boat.shell.frame_count()
+                || finding.strake > self.boat.shell.strake_count()
+            {
                 continue;
             }
             let datum = self.boat.datum(finding.frame);
             let place = |p: &[f64; 2]| scale.on_strake(finding.side, finding.strake, datum + p[0], p[1]);
             let drawn: Vec<[f64; 2]> = finding.shape.iter().map(place).collect();
-            let Some(((x0, x1), (y0, y1))) = extent(&drawn, 0).zip(extent(&drawn, 1)) else { continue };
+            let Some(((x0, x1), (y0, y1))) = extent(&drawn, 0).zip(extent(&drawn, 1)) else {
+                continue;
+            };
             let at = finding.address();
             let _ = write!(
                 out,
@@ -210,21 +235,35 @@ impl Map<'_> {
                 let shape = if drawn.len() > 2 { "polygon" } else { "polyline" };
                 let _ = write!(out, "<{shape} class=\"extent\" points=\"{}\"/>", svg::points(drawn));
             }
-            out.push_str(&svg::glyph(finding.kind, finding.certainty, [(x0 + x1) / 2.0, (y0 + y1) / 2.0], GLYPH));
+            out.push_str(&svg::glyph(
+                finding.kind,
+                finding.certainty,
+                [(x0 + x1) / 2.0, (y0 + y1) / 2.0],
+                GLYPH,
+            ));
             out.push_str("</g>");
         }
     }
 
     fn draw_pieces(&self, out: &mut String, scale: &Scale<'_>) {
         for piece in self.pieces {
-            let Some(plank) = self.planks.iter().find(|p| p.id == piece.plank_id) else { continue };
+            let Some(plank) = self.planks.iter().find(|p| p.id == piece.plank_id) else {
+                continue;
+            };
             let (origin, _) = plank.place().span(&self.boat.shell);
-            let state = if piece.state == PieceState::Cut { "piece cut" } else { "piece" };
+            let state = if piece.state == PieceState::Cut {
+                "piece cut"
+            } else {
+                "piece"
+            };
             let around = match &piece.geometry {
-                Geometry::Patch { outline, .. } => {
-                    outline.iter().map(|p| scale.on_strake(plank.side, plank.strake, origin + p[0], p[1])).collect()
+                Geometry::Patch { outline, .. } => outline
+                    .iter()
+                    .map(|p| scale.on_strake(plank.side, plank.strake, origin + p[0], p[1]))
+                    .collect(),
+                Geometry::Stretch { from, to, .. } => {
+                    scale.stretch(plank.side, plank.strake, origin + from, origin + to)
                 }
-                Geometry::Stretch { from, to, .. } => scale.stretch(plank.side, plank.strake, origin + from, origin + to),
             };
             let _ = write!(
                 out,
@@ -239,27 +278,39 @@ impl Map<'_> {
         let shell = &self.boat.shell;
         let every = if shell.frame_count() > 40 { 5 } else { 2 };
         let keel = scale.y(Side::Port, 0.0) + KEEL_BAND / 2.0;
-        for frame in (1..=shell.frame_count()).filter(|f| *f == 1 || f % every == 0) {
-            let _ = write!(out, "<text class=\"map-number\" x=\"{:.0}\" y=\"{:.0}\">{frame}</text>", scale.x(shell.frame_x(frame)), keel + 35.0);
+        for frame in (1..=shell.frame_count()).filter(|f| *f == 1 || (f % every == 0 && *f > 2)) {
+            let x = scale.x(shell.frame_x(frame));
+            let _ = write!(
+                out,
+                "<text class=\"map-number\" x=\"{x:.0}\" y=\"{:.0}\">{frame}</text>",
+                keel + 35.0
+            );
         }
         for side in Side::BOTH {
             for strake in 1..=shell.strake_count() {
                 let row = strake as usize;
                 let y = scale.y(side, (shell.edges[row - 1][0] + shell.edges[row][0]) / 2.0);
                 if strake == 1 || strake % 2 == 1 {
-                    let _ = write!(out, "<text class=\"map-number strake\" x=\"{:.0}\" y=\"{:.0}\">{strake}</text>", MARGIN - 60.0, y + 25.0);
+                    let _ = write!(
+                        out,
+                        "<text class=\"map-number strake\" x=\"{:.0}\" y=\"{:.0}\">{strake}</text>",
+                        MARGIN - 60.0,
+                        y + 25.0
+                    );
                 }
             }
-            let y = if side == Side::Port { MARGIN - 60.0 } else { MARGIN + 2.0 * scale.girth + KEEL_BAND + 150.0 };
-            let _ = write!(out, "<text class=\"map-side\" x=\"{MARGIN}\" y=\"{y:.0}\">{}</text>", side.label());
+            let y = if side == Side::Port {
+                MARGIN - 60.0
+            } else {
+                MARGIN + 2.0 * scale.girth + KEEL_BAND + 150.0
+            };
+            let _ = write!(
+                out,
+                "<text class=\"map-side\" x=\"{MARGIN}\" y=\"{y:.0}\">◁ bow · {}</text>\
+                 <text class=\"map-side end\" x=\"{:.0}\" y=\"{y:.0}\">stern ▷</text>",
+                side.label(),
+                MARGIN + shell.length()
+            );
         }
-        let _ = write!(
-            out,
-            "<text class=\"map-side\" x=\"{:.0}\" y=\"{:.0}\">◁ bow</text><text class=\"map-side end\" x=\"{:.0}\" y=\"{:.0}\">stern ▷</text>",
-            MARGIN,
-            keel + 100.0,
-            MARGIN + shell.length(),
-            keel + 100.0
-        );
     }
 }

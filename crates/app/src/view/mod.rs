@@ -37,24 +37,38 @@ impl Units {
 /// A share as a percentage without needless digits.
 pub fn percent(share: f64) -> String {
     let value = share * 100.0;
-    if value > 99.0 && value < 100.0 { format!("{value:.1} %") } else { format!("{value:.0} %") }
+    if value > 99.0 && value < 100.0 {
+        format!("{value:.1} %")
+    } else {
+        format!("{value:.0} %")
+    }
 }
 
 /// Hours as a person says them.
 pub fn hours(value: f64) -> String {
-    if value < 10.0 { format!("{value:.1} h") } else { format!("{value:.0} h") }
+    if value < 10.0 {
+        format!("{value:.1} h")
+    } else {
+        format!("{value:.0} h")
+    }
 }
 
 /// `2026-11-23 14:05` of a stored time; the stored text itself when it is none.
 pub fn when(stored: &str) -> String {
-    stored.parse::<jiff::Timestamp>().map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%Y-%m-%d %H:%M"))
+    stored
+        .parse::<jiff::Timestamp>()
+        .map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%Y-%m-%d %H:%M"))
 }
 
 /// `Tue 24 Nov, 14:05`.
 pub fn when_next(stored: &str) -> String {
-    stored.parse::<jiff::Timestamp>().map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%a %d %b, %H:%M"))
+    stored
+        .parse::<jiff::Timestamp>()
+        .map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%a %d %b, %H:%M"))
 }
 
 fn clock_text(at: jiff::Timestamp, format: &str) -> String {
-    at.to_zoned_datetime(jiff::tz::TimeZone::system()).strftime(format).to_string()
+    at.to_zoned_datetime(jiff::tz::TimeZone::system())
+        .strftime(format)
+        .to_string()
 }

@@ -21,7 +21,11 @@ pub fn corners(outline: &[Point], datum_x: f64, units: Units) -> Vec<Corner> {
     outline
         .iter()
         .enumerate()
-        .map(|(i, p)| Corner { number: i + 1, x: units.fine(p[0] - datum_x), y: units.fine(p[1]) })
+        .map(|(i, p)| Corner {
+            number: i + 1,
+            x: units.fine(p[0] - datum_x),
+            y: units.fine(p[1]),
+        })
         .collect()
 }
 
@@ -54,7 +58,9 @@ pub fn draw(view: &PlankView, outline: &[Point], datum: (u32, f64), units: Units
 fn running_dimensions(out: &mut String, view: &PlankView, outline: &[Point], datum: (u32, f64), units: Units) {
     let [zero, foot] = view.place([datum.1, 0.0]);
     let base = foot + 16.0;
-    let Some((x0, x1)) = extent(outline, 0) else { return };
+    let Some((x0, x1)) = extent(outline, 0) else {
+        return;
+    };
     let [left, _] = view.place([x0.min(datum.1), 0.0]);
     let [right, _] = view.place([x1.max(datum.1), 0.0]);
     let _ = write!(

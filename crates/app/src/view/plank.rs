@@ -57,7 +57,11 @@ impl PlankView {
     pub fn body(&self, out: &mut String) {
         let mut face: Vec<Point> = vec![[self.from, 0.0], [self.to, 0.0]];
         face.extend(self.upper.iter().rev());
-        let _ = write!(out, "<polygon class=\"plank-face\" points=\"{}\"/>", svg::points(face.into_iter().map(|p| self.place(p))));
+        let _ = write!(
+            out,
+            "<polygon class=\"plank-face\" points=\"{}\"/>",
+            svg::points(face.into_iter().map(|p| self.place(p)))
+        );
         for (number, x) in &self.frames {
             let top = polyline_at(&self.upper, *x);
             let [left, y_top] = self.place([x - self.frame_sided / 2.0, top]);
@@ -77,12 +81,23 @@ impl PlankView {
             let [_, head] = self.place([*x, polyline_at(&self.upper, *x)]);
             let _ = write!(out, "<path class=\"joint\" d=\"M{px:.1} {foot:.1}V{head:.1}\"/>");
         }
+        let (width, height) = self.size();
+        let _ = write!(
+            out,
+            "<clipPath id=\"plank-clip\"><rect x=\"{ROOM}\" y=\"0\" width=\"{:.1}\" height=\"{height:.1}\"/></clipPath><g clip-path=\"url(#plank-clip)\">",
+            width - 2.0 * ROOM
+        );
         for outline in &self.outlines {
-            let _ = write!(out, "<polygon class=\"piece\" points=\"{}\"/>", svg::points(outline.iter().map(|p| self.place(*p))));
+            let _ = write!(
+                out,
+                "<polygon class=\"piece\" points=\"{}\"/>",
+                svg::points(outline.iter().map(|p| self.place(*p)))
+            );
         }
         for mark in &self.marks {
             self.mark(out, mark);
         }
+        out.push_str("</g>");
         for hole in &self.holes {
             let [x, y] = self.place([hole.x, hole.y]);
             let _ = write!(

@@ -31,7 +31,9 @@ impl ReasonView {
             .iter()
             .map(|c| {
                 let value = amount(c.value, c.unit, units);
-                let limit = c.limit.map_or(String::new(), |limit| format!(" (limit {})", amount(limit, c.unit, units)));
+                let limit = c.limit.map_or(String::new(), |limit| {
+                    format!(" (limit {})", amount(limit, c.unit, units))
+                });
                 format!("{} {value}{limit}", c.what)
             })
             .collect();

@@ -19,9 +19,19 @@ pub struct Rule {
 }
 
 /// Offshore and coastal.
-pub const WIDE: Rule = Rule { adjacent: 3, one_between: 2, same_bay_between: 3, min_piece: 5 };
+pub const WIDE: Rule = Rule {
+    adjacent: 3,
+    one_between: 2,
+    same_bay_between: 3,
+    min_piece: 5,
+};
 /// Sheltered water and workboats.
-pub const CLOSE: Rule = Rule { adjacent: 2, one_between: 1, same_bay_between: 2, min_piece: 5 };
+pub const CLOSE: Rule = Rule {
+    adjacent: 2,
+    one_between: 1,
+    same_bay_between: 2,
+    min_piece: 5,
+};
 
 impl Rule {
     /// The rule a boat's use asks for.
@@ -56,10 +66,18 @@ impl Conflict {
     pub fn text(&self) -> String {
         let Self { found, needed, .. } = *self;
         match self.kind {
-            ConflictKind::ShortPiece => format!("the plank between them is {found} frame spaces long; it should be {needed}"),
-            ConflictKind::SameBay => format!("in the same bay with {found} strakes between them; there should be {needed}"),
-            ConflictKind::Adjacent => format!("in neighbouring strakes {found} frame spaces apart; it should be {needed}"),
-            ConflictKind::OneBetween => format!("one strake between them and {found} frame spaces apart; it should be {needed}"),
+            ConflictKind::ShortPiece => {
+                format!("the plank between them is {found} frame spaces long; it should be {needed}")
+            }
+            ConflictKind::SameBay => {
+                format!("in the same bay with {found} strakes between them; there should be {needed}")
+            }
+            ConflictKind::Adjacent => {
+                format!("in neighbouring strakes {found} frame spaces apart; it should be {needed}")
+            }
+            ConflictKind::OneBetween => {
+                format!("one strake between them and {found} frame spaces apart; it should be {needed}")
+            }
         }
     }
 }
@@ -109,7 +127,11 @@ pub fn check(rule: &Rule, joints: &[Joint]) -> Vec<Violation> {
             .take_while(|j| joints[**j].side == joints[i].side && joints[**j].bay - joints[i].bay < reach.max(1));
         for &j in near {
             if let Some(conflict) = conflict(rule, joints[i], joints[j]) {
-                found.push(Violation { a: i.min(j), b: i.max(j), conflict });
+                found.push(Violation {
+                    a: i.min(j),
+                    b: i.max(j),
+                    conflict,
+                });
             }
         }
     }
@@ -122,7 +144,10 @@ pub const LIMBER_GAP: f64 = 15.0;
 
 /// Length and thickness of a butt block, mm: 12 × plank thickness where the bay allows, clear of both frames.
 pub fn block(plank_thickness: f64, bay_clear: f64) -> (f64, f64) {
-    ((12.0 * plank_thickness).min((bay_clear - 2.0 * LIMBER_GAP).max(0.0)), plank_thickness)
+    (
+        (12.0 * plank_thickness).min((bay_clear - 2.0 * LIMBER_GAP).max(0.0)),
+        plank_thickness,
+    )
 }
 
 #[cfg(test)]
@@ -133,16 +158,35 @@ mod tests {
     use crate::grid::Side;
 
     fn joint(strake: u32, bay: u32) -> Joint {
-        Joint { side: Side::Port, strake, bay }
+        Joint {
+            side: Side::Port,
+            strake,
+            bay,
+        }
     }
 
     #[test]
     fn crowded_butts_are_named_pair_by_pair() {
-        let joints = [joint(3, 10), joint(4, 11), joint(5, 10), Joint { side: Side::Starboard, ..joint(3, 10) }];
-        let found: Vec<_> = check(&WIDE, &joints).iter().map(|v| (v.a, v.b, v.conflict.kind, v.conflict.found)).collect();
+        let joints = [
+            joint(3, 10),
+            joint(4, 11),
+            joint(5, 10),
+            Joint {
+                side: Side::Starboard,
+                ..joint(3, 10)
+            },
+        ];
+        let found: Vec<_> = check(&WIDE, &joints)
+            .iter()
+            .map(|v| (v.a, v.b, v.conflict.kind, v.conflict.found))
+            .collect();
         assert_eq!(
             found,
-            [(0, 1, ConflictKind::Adjacent, 1), (0, 2, ConflictKind::SameBay, 1), (1, 2, ConflictKind::Adjacent, 1)]
+            [
+                (0, 1, ConflictKind::Adjacent, 1),
+                (0, 2, ConflictKind::SameBay, 1),
+                (1, 2, ConflictKind::Adjacent, 1)
+            ]
         );
     }
 
@@ -156,7 +200,10 @@ mod tests {
     #[test]
     fn a_short_plank_is_a_short_piece_even_with_both_butts_in_one_bay() {
         let found = conflict(&WIDE, joint(2, 8), joint(2, 8)).unwrap();
-        assert_eq!((found.kind, found.found, found.needed), (ConflictKind::ShortPiece, 0, 5));
+        assert_eq!(
+            (found.kind, found.found, found.needed),
+            (ConflictKind::ShortPiece, 0, 5)
+        );
     }
 
     proptest! {

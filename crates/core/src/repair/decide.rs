@@ -56,7 +56,12 @@ impl PlankPlace {
     pub fn face(&self, shell: &Shell, thickness: f64) -> Plank {
         let (from, to) = self.span(shell);
         let upper = shell.strake_width_line(self.strake, from, to, from);
-        Plank { length: to - from, lower: vec![[0.0, 0.0], [to - from, 0.0]], upper, thickness }
+        Plank {
+            length: to - from,
+            lower: vec![[0.0, 0.0], [to - from, 0.0]],
+            upper,
+            thickness,
+        }
     }
 }
 
@@ -176,7 +181,11 @@ fn rank(options: &mut [RepairOption], school: School) {
         let merit = weights.kept * option.kept
             + weights.strength * option.strength
             + weights.hours * (1.0 - option.hours.p50 / most);
-        option.score = if option.forbidden() { 0.0 } else { (100.0 * merit - AGAINST_COSTS * against).max(1.0) };
+        option.score = if option.forbidden() {
+            0.0
+        } else {
+            (100.0 * merit - AGAINST_COSTS * against).max(1.0)
+        };
     }
     options.sort_by(|a, b| b.score.total_cmp(&a.score));
 }
@@ -209,7 +218,13 @@ impl<'c> Context<'c> {
             return Err(InputError::new("damage", "mark the damage on this plank first"));
         };
         let beyond = case.graving_rules.rot_along.max(2.0 * case.thickness);
-        let frames = case.shell.frames.iter().filter(|x| **x >= from && **x <= to).map(|x| x - from).collect();
+        let frames = case
+            .shell
+            .frames
+            .iter()
+            .filter(|x| **x >= from && **x <= to)
+            .map(|x| x - from)
+            .collect();
         Ok(Self {
             cut: ((x0 - beyond).max(0.0), (x1 + beyond).min(plank.length)),
             plank,
@@ -273,17 +288,28 @@ impl<'c> Context<'c> {
             Grade::Unsafe => Verdict::Forbids,
         };
         let mut reasons = vec![
-            Reason::new("decide.leave", verdict, format!("the worst grade found here is {}", self.case.worst.label()))
-                .value("section lost at the worst place", lost * 100.0, "%"),
+            Reason::new(
+                "decide.leave",
+                verdict,
+                format!("the worst grade found here is {}", self.case.worst.label()),
+            )
+            .value("section lost at the worst place", lost * 100.0, "%"),
         ];
         if self.case.below_waterline && self.case.worst >= Grade::Mend {
-            reasons.push(Reason::new("decide.below_water", Verdict::Against, "it lies below the waterline, where nobody sees it get worse"));
+            reasons.push(Reason::new(
+                "decide.below_water",
+                Verdict::Against,
+                "it lies below the waterline, where nobody sees it get worse",
+            ));
         }
         Draft {
             kind: OptionKind::Leave,
             kept: 1.0,
             strength: 1.0 - lost,
-            extent: Extent { places: 1, ..Extent::default() },
+            extent: Extent {
+                places: 1,
+                ..Extent::default()
+            },
             wood: Wood::None,
             reasons,
         }
@@ -329,7 +355,15 @@ impl<'c> Context<'c> {
         let share = area / self.area();
         let mut reasons: Vec<Reason> = Vec::new();
         for patch in &patches {
-            reasons.extend(patch.reasons.iter().filter(|r| r.rule != "graving.area").cloned());
+            for reason in patch.reasons.iter().filter(|r| r.rule != "graving.area") {
+                // What holds for every patch alike is said once.
+                if !reasons
+                    .iter()
+                    .any(|r| r.rule == reason.rule && r.verdict == reason.verdict)
+                {
+                    reasons.push(reason.clone());
+                }
+            }
         }
         reasons.extend(self.graving_rules(&patches, share));
         let worst_section = patches
@@ -369,35 +403,55 @@ impl<'c> Context<'c> {
         let near_joint = JOINT_THICKNESSES * self.case.thickness;
         for patch in patches {
             let (x0, x1) = extent(&patch.outline, 0).unwrap_or_default();
-            let ends = [(self.case.place.from_bay, x0), (self.case.place.to_bay, self.plank.length - x1)];
+            let ends = [
+                (self.case.place.from_bay, x0),
+                (self.case.place.to_bay, self.plank.length - x1),
+            ];
             for distance in ends.into_iter().filter(|(joint, _)| joint.is_some()).map(|(_, d)| d) {
-                let verdict = if distance < near_joint { Verdict::Forbids } else { Verdict::For };
+                let verdict = if distance < near_joint {
+                    Verdict::Forbids
+                } else {
+                    Verdict::For
+                };
                 reasons.push(
-                    Reason::new("graving.joint", verdict, "nearer than 3 thicknesses to a butt is a splice, not a patch")
-                        .against("distance to the joint", distance, "mm", near_joint),
+                    Reason::new(
+                        "graving.joint",
+                        verdict,
+                        "nearer than 3 thicknesses to a butt is a splice, not a patch",
+                    )
+                    .against("distance to the joint", distance, "mm", near_joint),
                 );
             }
         }
         if let Some(moisture) = self.case.moisture {
             let verdict = if moisture > WET { Verdict::Forbids } else { Verdict::For };
             reasons.push(
-                Reason::new("graving.wet", verdict, "do not patch over wet wood: dry it first").against("moisture", moisture, "%", WET),
+                Reason::new("graving.wet", verdict, "do not patch over wet wood: dry it first")
+                    .against("moisture", moisture, "%", WET),
             );
         }
         if self.case.school == School::Renew {
             let too_much = share > RENEW_PATCH_SHARE || patches.len() > 1;
             let verdict = if too_much { Verdict::Against } else { Verdict::For };
             reasons.push(
-                Reason::new("school.renew.patches", verdict, "full-length new timber once patches pass 20 % of the plank, or two in a plank")
-                    .school(School::Renew)
-                    .against("patched", share * 100.0, "%", RENEW_PATCH_SHARE * 100.0)
-                    .against("patches", patches.len() as f64, "", 1.0),
+                Reason::new(
+                    "school.renew.patches",
+                    verdict,
+                    "full-length new timber once patches pass 20 % of the plank, or two in a plank",
+                )
+                .school(School::Renew)
+                .against("patched", share * 100.0, "%", RENEW_PATCH_SHARE * 100.0)
+                .against("patches", patches.len() as f64, "", 1.0),
             );
         }
         if self.case.school == School::Conserve {
             reasons.push(
-                Reason::new("school.conserve.patch", Verdict::For, "save the old timber; patch with old timber of the same species and age")
-                    .school(School::Conserve),
+                Reason::new(
+                    "school.conserve.patch",
+                    Verdict::For,
+                    "save the old timber; patch with old timber of the same species and age",
+                )
+                .school(School::Conserve),
             );
         }
         reasons
@@ -405,9 +459,14 @@ impl<'c> Context<'c> {
 
     /// Fastenings, seams and hours for a stretch of new plank.
     fn stretch_extent(&self, stretch: &Stretch) -> Extent {
-        let crossings = self.frames.iter().filter(|x| **x >= stretch.from && **x <= stretch.to).count() as u32;
+        let crossings = self
+            .frames
+            .iter()
+            .filter(|x| **x >= stretch.from && **x <= stretch.to)
+            .count() as u32;
         let per_crossing = fastening::per_crossing(stretch.width);
-        let butt_ends = u32::from(stretch.new_fore && stretch.scarf == 0.0) + u32::from(stretch.new_aft && stretch.scarf == 0.0);
+        let butt_ends =
+            u32::from(stretch.new_fore && stretch.scarf == 0.0) + u32::from(stretch.new_aft && stretch.scarf == 0.0);
         let joints = u32::from(stretch.new_fore) + u32::from(stretch.new_aft);
         Extent {
             length: stretch.length(),
@@ -449,8 +508,16 @@ impl<'c> Context<'c> {
 
     fn face_between(&self, from: f64, to: f64) -> Vec<Point> {
         use crate::geometry::{HalfPlane, clip};
-        let aft_of = HalfPlane { nx: -1.0, ny: 0.0, d: -from };
-        let forward_of = HalfPlane { nx: 1.0, ny: 0.0, d: to };
+        let aft_of = HalfPlane {
+            nx: -1.0,
+            ny: 0.0,
+            d: -from,
+        };
+        let forward_of = HalfPlane {
+            nx: 1.0,
+            ny: 0.0,
+            d: to,
+        };
         clip(&clip(&self.plank.polygon(), &aft_of), &forward_of)
     }
 
@@ -468,14 +535,26 @@ impl<'c> Context<'c> {
         let damaged = (self.cut.1 - self.cut.0) / self.plank.length;
         let sound = 1.0 - damaged;
         let mut reasons = vec![
-            Reason::new("decide.whole", Verdict::For, "no new joint in the strake").value("sound length of the plank", sound * 100.0, "%"),
+            Reason::new("decide.whole", Verdict::For, "no new joint in the strake").value(
+                "sound length of the plank",
+                sound * 100.0,
+                "%",
+            ),
         ];
         if self.case.school == School::Conserve {
-            let verdict = if sound < CONSERVE_SOUND { Verdict::For } else { Verdict::Against };
+            let verdict = if sound < CONSERVE_SOUND {
+                Verdict::For
+            } else {
+                Verdict::Against
+            };
             reasons.push(
-                Reason::new("school.conserve.whole", verdict, "a whole plank only when less than 40 % of it is sound")
-                    .school(School::Conserve)
-                    .against("sound", sound * 100.0, "%", CONSERVE_SOUND * 100.0),
+                Reason::new(
+                    "school.conserve.whole",
+                    verdict,
+                    "a whole plank only when less than 40 % of it is sound",
+                )
+                .school(School::Conserve)
+                .against("sound", sound * 100.0, "%", CONSERVE_SOUND * 100.0),
             );
         }
         self.plank_draft(OptionKind::WholePlank, stretch, 1.0, reasons)
@@ -483,7 +562,11 @@ impl<'c> Context<'c> {
 
     /// The new joints that a part plank may have, with the rules they break against the boat's other joints.
     fn joint_conflicts(&self, bay: u32, rule: &Rule) -> Vec<(Joint, Conflict)> {
-        let here = Joint { side: self.case.place.side, strake: self.case.place.strake, bay };
+        let here = Joint {
+            side: self.case.place.side,
+            strake: self.case.place.strake,
+            bay,
+        };
         self.case
             .other_joints
             .iter()
@@ -498,10 +581,16 @@ impl<'c> Context<'c> {
         let (first, last) = self.case.place.bays(shell);
         let rule = &self.case.butt_rule;
         let middle = |bay: u32| shell.bay_middle(bay) - from_x;
-        let fores = (first + 1..last).filter(|bay| middle(*bay) <= self.cut.0).map(Some).chain([None]);
+        let fores = (first + 1..last)
+            .filter(|bay| middle(*bay) <= self.cut.0)
+            .map(Some)
+            .chain([None]);
         let mut best: Option<((usize, f64), Stretch, Vec<Reason>)> = None;
         for fore in fores {
-            let afts = (first + 1..last).filter(|bay| middle(*bay) >= self.cut.1).map(Some).chain([None]);
+            let afts = (first + 1..last)
+                .filter(|bay| middle(*bay) >= self.cut.1)
+                .map(Some)
+                .chain([None]);
             for aft in afts {
                 if fore.is_none() && aft.is_none() {
                     continue;
@@ -512,13 +601,26 @@ impl<'c> Context<'c> {
                     let found = pair[1] - pair[0];
                     if found < rule.min_piece {
                         reasons.push(
-                            Reason::new("butts.short_piece", Verdict::Against, format!("it leaves a piece of {found} frame spaces in the strake"))
-                                .against("piece", f64::from(found), "frame spaces", f64::from(rule.min_piece)),
+                            Reason::new(
+                                "butts.short_piece",
+                                Verdict::Against,
+                                format!("it leaves a piece of {found} frame spaces in the strake"),
+                            )
+                            .against(
+                                "piece",
+                                f64::from(found),
+                                "frame spaces",
+                                f64::from(rule.min_piece),
+                            ),
                         );
                     }
                 }
                 for bay in [fore, aft].into_iter().flatten() {
-                    reasons.extend(self.joint_conflicts(bay, rule).into_iter().map(|(other, conflict)| conflict_reason(bay, other, conflict)));
+                    reasons.extend(
+                        self.joint_conflicts(bay, rule)
+                            .into_iter()
+                            .map(|(other, conflict)| conflict_reason(bay, other, conflict)),
+                    );
                 }
                 let from = fore.map_or(0.0, middle);
                 let to = aft.map_or(self.plank.length, middle);
@@ -540,24 +642,38 @@ impl<'c> Context<'c> {
         }
         let (_, stretch, mut reasons) = best?;
         if reasons.is_empty() {
-            reasons.push(Reason::new("butts.shift", Verdict::For, "the new butts keep the shift from every other joint"));
+            reasons.push(Reason::new(
+                "butts.shift",
+                Verdict::For,
+                "the new butts keep the shift from every other joint",
+            ));
         }
         if self.case.school == School::Workboat {
-            reasons.push(Reason::new("school.workboat.butts", Verdict::For, "butts rather than scarfs").school(School::Workboat));
+            reasons.push(
+                Reason::new("school.workboat.butts", Verdict::For, "butts rather than scarfs").school(School::Workboat),
+            );
         }
         let holes = f64::from(self.butt_fastenings(stretch.width)) * self.screw_shank;
         let strength = 1.0 - (holes / stretch.width).min(1.0);
         reasons.push(
-            Reason::note("butts.strength", "net section at the butt's fastenings, block as thick as the plank")
-                .formula("1 − fastenings × shank / width")
-                .value("strength", strength * 100.0, "%"),
+            Reason::note(
+                "butts.strength",
+                "net section at the butt's fastenings, block as thick as the plank",
+            )
+            .formula("1 − fastenings × shank / width")
+            .value("strength", strength * 100.0, "%"),
         );
         Some(self.plank_draft(OptionKind::ButtPiece, stretch, strength, reasons))
     }
 
     /// Part plank between two scarfs, each feather kept off the frames' fastenings.
     fn scarf_piece(&self) -> Option<Draft> {
-        let joint = scarf::plan(self.case.thickness, self.plank.width_at(self.cut.0), scarf::PLANKING_RATIO).ok()?;
+        let joint = scarf::plan(
+            self.case.thickness,
+            self.plank.width_at(self.cut.0),
+            scarf::PLANKING_RATIO,
+        )
+        .ok()?;
         let fore = self.scarf_end(self.cut.0, -joint.length);
         let aft = self.scarf_end(self.cut.1, joint.length);
         if fore.is_none() && aft.is_none() {
@@ -569,21 +685,38 @@ impl<'c> Context<'c> {
         let bay_at = |x: f64| self.case.shell.frames.iter().filter(|f| **f <= x + from_x).count() as u32;
         let half = |n: u32| n.div_ceil(2);
         let rule = &self.case.butt_rule;
-        let scarf_rule = Rule { adjacent: half(rule.adjacent), one_between: half(rule.one_between), ..*rule };
+        let scarf_rule = Rule {
+            adjacent: half(rule.adjacent),
+            one_between: half(rule.one_between),
+            ..*rule
+        };
         let mut reasons = Vec::new();
-        let middles = [fore.map(|x| x + joint.length / 2.0), aft.map(|x| x - joint.length / 2.0)];
+        let middles = [
+            fore.map(|x| x + joint.length / 2.0),
+            aft.map(|x| x - joint.length / 2.0),
+        ];
         for bay in middles.into_iter().flatten().map(bay_at) {
-            reasons.extend(self.joint_conflicts(bay, &scarf_rule).into_iter().map(|(other, conflict)| conflict_reason(bay, other, conflict)));
+            reasons.extend(
+                self.joint_conflicts(bay, &scarf_rule)
+                    .into_iter()
+                    .map(|(other, conflict)| conflict_reason(bay, other, conflict)),
+            );
         }
         if self.case.school == School::Workboat {
-            reasons.push(Reason::new("school.workboat.butts", Verdict::Against, "butts rather than scarfs").school(School::Workboat));
+            reasons.push(
+                Reason::new("school.workboat.butts", Verdict::Against, "butts rather than scarfs")
+                    .school(School::Workboat),
+            );
         }
         reasons.push(
-            Reason::note("scarf.strength", "scarfs 8 to 1, the outer feather pointing aft, feathers 40 mm clear of fastenings")
-                .formula("length = ratio × thickness")
-                .source("Wood Handbook ch. 12")
-                .value("scarf length", joint.length, "mm")
-                .value("strength", joint.efficiency * 100.0, "%"),
+            Reason::note(
+                "scarf.strength",
+                "scarfs 8 to 1, the outer feather pointing aft, feathers 40 mm clear of fastenings",
+            )
+            .formula("length = ratio × thickness")
+            .source("Wood Handbook ch. 12")
+            .value("scarf length", joint.length, "mm")
+            .value("strength", joint.efficiency * 100.0, "%"),
         );
         let stretch = Stretch {
             from,
@@ -618,8 +751,12 @@ impl<'c> Context<'c> {
 }
 
 fn conflict_reason(bay: u32, other: Joint, conflict: Conflict) -> Reason {
-    Reason::new("butts.shift", Verdict::Against, format!("a joint in bay {bay} and {other}: {}", conflict.text()))
-        .against("found", f64::from(conflict.found), "", f64::from(conflict.needed))
+    Reason::new(
+        "butts.shift",
+        Verdict::Against,
+        format!("a joint in bay {bay} and {other}: {}", conflict.text()),
+    )
+    .against("found", f64::from(conflict.found), "", f64::from(conflict.needed))
 }
 
 #[cfg(test)]
@@ -645,9 +782,18 @@ mod tests {
     fn case(shell: &Shell, school: School) -> Case<'_> {
         Case {
             shell,
-            place: PlankPlace { side: Side::Port, strake: 5, from_bay: None, to_bay: Some(20) },
+            place: PlankPlace {
+                side: Side::Port,
+                strake: 5,
+                from_bay: None,
+                to_bay: Some(20),
+            },
             thickness: 25.0,
-            damage: vec![Damage { kind: DamageKind::Crack, points: vec![[2_000.0, 55.0], [2_180.0, 60.0]], depth: 8.0 }],
+            damage: vec![Damage {
+                kind: DamageKind::Crack,
+                points: vec![[2_000.0, 55.0], [2_180.0, 60.0]],
+                depth: 8.0,
+            }],
             holes: vec![],
             worst: Grade::Mend,
             causes: vec![Cause::Grounding],
@@ -671,7 +817,12 @@ mod tests {
         let all = options(&case(&shell, School::Conserve), |op| op.rate().0).unwrap();
         assert_eq!(all.len(), 5);
         let whole = all.iter().find(|o| o.kind == OptionKind::WholePlank).unwrap();
-        assert!(whole.reasons.iter().any(|r| r.school == Some(School::Conserve) && r.verdict == Verdict::Against));
+        assert!(
+            whole
+                .reasons
+                .iter()
+                .any(|r| r.school == Some(School::Conserve) && r.verdict == Verdict::Against)
+        );
         assert!(whole.kept < 1e-9 && all[0].kept > 0.95);
     }
 
@@ -679,16 +830,28 @@ mod tests {
     fn two_patches_in_a_plank_speak_against_patching_in_the_renew_school() {
         let shell = shell();
         let mut two = case(&shell, School::Renew);
-        two.damage.push(Damage { kind: DamageKind::Gouge, points: vec![[3_500.0, 50.0], [3_560.0, 50.0], [3_530.0, 70.0]], depth: 5.0 });
+        two.damage.push(Damage {
+            kind: DamageKind::Gouge,
+            points: vec![[3_500.0, 50.0], [3_560.0, 50.0], [3_530.0, 70.0]],
+            depth: 5.0,
+        });
         let all = options(&two, |op| op.rate().0).unwrap();
         let graving = all.iter().find(|o| o.kind == OptionKind::Graving).unwrap();
-        assert!(graving.reasons.iter().any(|r| r.rule == "school.renew.patches" && r.verdict == Verdict::Against));
+        assert!(
+            graving
+                .reasons
+                .iter()
+                .any(|r| r.rule == "school.renew.patches" && r.verdict == Verdict::Against)
+        );
     }
 
     #[test]
     fn wet_wood_is_never_patched() {
         let shell = shell();
-        let wet = Case { moisture: Some(24.0), ..case(&shell, School::Conserve) };
+        let wet = Case {
+            moisture: Some(24.0),
+            ..case(&shell, School::Conserve)
+        };
         let all = options(&wet, |op| op.rate().0).unwrap();
         let graving = all.iter().find(|o| o.kind == OptionKind::Graving).unwrap();
         assert!(graving.forbidden() && graving.score == 0.0);
@@ -698,14 +861,25 @@ mod tests {
     fn a_part_plank_shifts_its_butts_from_the_neighbours() {
         let shell = shell();
         let crowded = Case {
-            other_joints: (5..12).map(|bay| Joint { side: Side::Port, strake: 4, bay }).collect(),
+            other_joints: (5..12)
+                .map(|bay| Joint {
+                    side: Side::Port,
+                    strake: 4,
+                    bay,
+                })
+                .collect(),
             ..case(&shell, School::Workboat)
         };
         let all = options(&crowded, |op| op.rate().0).unwrap();
         let butt = all.iter().find(|o| o.kind == OptionKind::ButtPiece).unwrap();
-        let Wood::Plank(stretch) = &butt.wood else { panic!("a part plank is a stretch") };
+        let Wood::Plank(stretch) = &butt.wood else {
+            panic!("a part plank is a stretch")
+        };
         for bay in [stretch.fore_bay, stretch.aft_bay].into_iter().flatten() {
-            assert!(!(3..=13).contains(&bay), "bay {bay} is within three of a neighbour's joint");
+            assert!(
+                !(3..=13).contains(&bay),
+                "bay {bay} is within three of a neighbour's joint"
+            );
         }
     }
 
@@ -713,10 +887,21 @@ mod tests {
     fn scarf_feathers_stay_off_the_frames() {
         let shell = shell();
         let all = options(&case(&shell, School::Conserve), |op| op.rate().0).unwrap();
-        let Wood::Plank(stretch) = all.iter().find(|o| o.kind == OptionKind::ScarfPiece).unwrap().wood.clone() else {
+        let Wood::Plank(stretch) = all
+            .iter()
+            .find(|o| o.kind == OptionKind::ScarfPiece)
+            .unwrap()
+            .wood
+            .clone()
+        else {
             panic!("a part plank is a stretch")
         };
-        for feather in [stretch.from, stretch.from + stretch.scarf, stretch.to, stretch.to - stretch.scarf] {
+        for feather in [
+            stretch.from,
+            stretch.from + stretch.scarf,
+            stretch.to,
+            stretch.to - stretch.scarf,
+        ] {
             assert!(shell.frames.iter().all(|f| (f - feather).abs() >= 40.0 - 1e-9));
         }
     }

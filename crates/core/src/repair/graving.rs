@@ -89,17 +89,30 @@ impl Plank {
                 return Err(InputError::new(field, "x must rise from point to point"));
             }
         }
-        let xs = self.lower.iter().chain(&self.upper).map(|p| p[0].clamp(0.0, self.length));
+        let xs = self
+            .lower
+            .iter()
+            .chain(&self.upper)
+            .map(|p| p[0].clamp(0.0, self.length));
         if xs.chain([0.0, self.length]).any(|x| self.width_at(x) <= 0.0) {
-            return Err(InputError::new("upper", "must lie above the lower edge everywhere on the plank"));
+            return Err(InputError::new(
+                "upper",
+                "must lie above the lower edge everywhere on the plank",
+            ));
         }
         Ok(())
     }
 }
 
 fn check_points(field: &str, points: &[Point]) -> Result<(), InputError> {
-    match points.iter().position(|p| p.iter().any(|v| !v.is_finite() || v.abs() > error::LENGTH_LIMIT_MM)) {
-        Some(i) => Err(InputError::new(format!("{field}[{i}]"), "must be two numbers, no more than a kilometre")),
+    match points
+        .iter()
+        .position(|p| p.iter().any(|v| !v.is_finite() || v.abs() > error::LENGTH_LIMIT_MM))
+    {
+        Some(i) => Err(InputError::new(
+            format!("{field}[{i}]"),
+            "must be two numbers, no more than a kilometre",
+        )),
         None => Ok(()),
     }
 }
@@ -184,7 +197,9 @@ pub struct Patch {
 impl Patch {
     /// Length of glue line round the outline, mm.
     pub fn perimeter(&self) -> f64 {
-        edges(&self.outline).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum()
+        edges(&self.outline)
+            .map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1]))
+            .sum()
     }
 
     /// One clamp per 100 mm of length, on both sides where the piece is wider than this, mm.
@@ -198,13 +213,21 @@ impl Patch {
     pub fn template(&self, bush_offset: f64) -> Vec<Point> {
         let moved: Vec<HalfPlane> = edges(&self.outline)
             .map(|(a, b)| HalfPlane::left_of(a, b))
-            .map(|side| HalfPlane { d: side.d + bush_offset, ..side })
+            .map(|side| HalfPlane {
+                d: side.d + bush_offset,
+                ..side
+            })
             .collect();
         let Some(((x0, x1), (y0, y1))) = extent(&self.outline, 0).zip(extent(&self.outline, 1)) else {
             return Vec::new();
         };
         let far = (x1 - x0 + y1 - y0 + bush_offset) * 10.0;
-        let big = vec![[x0 - far, y0 - far], [x1 + far, y0 - far], [x1 + far, y1 + far], [x0 - far, y1 + far]];
+        let big = vec![
+            [x0 - far, y0 - far],
+            [x1 + far, y0 - far],
+            [x1 + far, y1 + far],
+            [x0 - far, y1 + far],
+        ];
         moved.iter().fold(big, |shape, side| clip(&shape, side))
     }
 }
@@ -231,7 +254,8 @@ fn check(request: &Request) -> Result<(), InputError> {
     for (i, hole) in request.holes.iter().enumerate() {
         let at = format!("holes[{i}]");
         error::length("diameter", hole.diameter).map_err(|e| e.within(&at))?;
-        check_points("", &[[hole.x, hole.y]]).map_err(|_| InputError::new(format!("{at}.x"), "x and y must be numbers"))?;
+        check_points("", &[[hole.x, hole.y]])
+            .map_err(|_| InputError::new(format!("{at}.x"), "x and y must be numbers"))?;
     }
     if request.frames.iter().any(|x| !x.is_finite()) {
         return Err(InputError::new("frames", "must all be numbers"));
@@ -271,7 +295,10 @@ fn check_damage(damage: &Damage, thickness: f64) -> Result<(), InputError> {
     }
     error::positive("depth", damage.depth)?;
     if damage.depth > thickness {
-        return Err(InputError::new("depth", format!("must not be more than the plank's thickness ({thickness})")));
+        return Err(InputError::new(
+            "depth",
+            format!("must not be more than the plank's thickness ({thickness})"),
+        ));
     }
     Ok(())
 }
@@ -281,13 +308,23 @@ fn grown_damage(request: &Request) -> Result<Vec<Point>, InputError> {
     let plank = &request.plank;
     let mut all = Vec::new();
     for (i, damage) in request.damage.iter().enumerate() {
-        let mut points: Vec<Point> =
-            growth(damage, &request.rules).iter().flat_map(|part| on_plank(plank, part)).collect();
+        let mut points: Vec<Point> = growth(damage, &request.rules)
+            .iter()
+            .flat_map(|part| on_plank(plank, part))
+            .collect();
         if damage.kind != DamageKind::Crack {
-            points.extend(plank.polygon().into_iter().filter(|corner| inside_polygon(&damage.points, *corner)));
+            points.extend(
+                plank
+                    .polygon()
+                    .into_iter()
+                    .filter(|corner| inside_polygon(&damage.points, *corner)),
+            );
         }
         if points.is_empty() {
-            return Err(InputError::new(format!("damage[{i}].points"), "none of it lies on the plank"));
+            return Err(InputError::new(
+                format!("damage[{i}].points"),
+                "none of it lies on the plank",
+            ));
         }
         all.extend(points);
     }
@@ -323,21 +360,33 @@ fn crack_growth(line: &[Point], rules: &GravingRules) -> Vec<Vec<Point>> {
             let (ux, uy) = ((b[0] - a[0]) / len, (b[1] - a[1]) / len);
             let before = if i == 0 { rules.crack_tip } else { 0.0 };
             let beyond = if i == last { rules.crack_tip } else { 0.0 };
-            let corner = |p: Point, along: f64, side: f64| [p[0] + ux * along - uy * side, p[1] + uy * along + ux * side];
+            let corner =
+                |p: Point, along: f64, side: f64| [p[0] + ux * along - uy * side, p[1] + uy * along + ux * side];
             let side = rules.crack_side;
-            vec![corner(a, -before, side), corner(a, -before, -side), corner(b, beyond, -side), corner(b, beyond, side)]
+            vec![
+                corner(a, -before, side),
+                corner(a, -before, -side),
+                corner(b, beyond, -side),
+                corner(b, beyond, side),
+            ]
         })
         .collect();
     let round = disc(rules.crack_side);
-    parts.extend(line[1..line.len() - 1].iter().map(|p| round.iter().map(|d| [p[0] + d[0], p[1] + d[1]]).collect()));
+    parts.extend(
+        line[1..line.len() - 1]
+            .iter()
+            .map(|p| round.iter().map(|d| [p[0] + d[0], p[1] + d[1]]).collect()),
+    );
     parts
 }
 
 fn outline_growth(polygon: &[Point], brush: &[Point]) -> Vec<Vec<Point>> {
     edges(polygon)
         .map(|(a, b)| {
-            let swept: Vec<Point> =
-                brush.iter().flat_map(|d| [[a[0] + d[0], a[1] + d[1]], [b[0] + d[0], b[1] + d[1]]]).collect();
+            let swept: Vec<Point> = brush
+                .iter()
+                .flat_map(|d| [[a[0] + d[0], a[1] + d[1]], [b[0] + d[0], b[1] + d[1]]])
+                .collect();
             convex_hull(&swept)
         })
         .collect()
@@ -348,7 +397,10 @@ fn disc(radius: f64) -> Vec<Point> {
     const SIDES: u32 = 32;
     let step = std::f64::consts::TAU / f64::from(SIDES);
     let reach = radius / (step / 2.0).cos();
-    (0..SIDES).map(|i| f64::from(i) * step).map(|a| [reach * a.cos(), reach * a.sin()]).collect()
+    (0..SIDES)
+        .map(|i| f64::from(i) * step)
+        .map(|a| [reach * a.cos(), reach * a.sin()])
+        .collect()
 }
 
 /// What of a convex shape lies on the plank: clipped slab by slab, since edges may bend either way.
@@ -374,8 +426,7 @@ fn on_plank(plank: &Plank, shape: &[Point]) -> Vec<Point> {
 
 fn inside_polygon(polygon: &[Point], p: Point) -> bool {
     edges(polygon).fold(false, |inside, (a, b)| {
-        let crosses = (a[1] > p[1]) != (b[1] > p[1])
-            && p[0] < a[0] + (p[1] - a[1]) / (b[1] - a[1]) * (b[0] - a[0]);
+        let crosses = (a[1] > p[1]) != (b[1] > p[1]) && p[0] < a[0] + (p[1] - a[1]) / (b[1] - a[1]) * (b[0] - a[0]);
         inside != crosses
     })
 }
@@ -395,7 +446,10 @@ impl SideLine {
     }
 
     fn mirrored(self) -> Self {
-        Self { rise: -self.rise, ..self }
+        Self {
+            rise: -self.rise,
+            ..self
+        }
     }
 
     /// Where it meets an end line.
@@ -490,11 +544,20 @@ impl<'r> Search<'r> {
                 let rim = hole.diameter / 2.0;
                 let inside = rim + request.rules.hole_clearance;
                 let live = if hole.live { LIVE_CLEARANCE } else { 0.0 };
-                Keep { centre: [hole.x, hole.y], inside, outside: inside.max(rim + live) }
+                Keep {
+                    centre: [hole.x, hole.y],
+                    inside,
+                    outside: inside.max(rim + live),
+                }
             })
             .collect();
         let (x0, x1) = extent(must, 0).unwrap_or_default();
-        Self { request, must, keeps, middle: (x0 + x1) / 2.0 }
+        Self {
+            request,
+            must,
+            keeps,
+            middle: (x0 + x1) / 2.0,
+        }
     }
 
     fn run(&self) -> Found {
@@ -521,8 +584,19 @@ impl<'r> Search<'r> {
         let ((x0, x1), (y0, y1)) = extent(self.must, 0).zip(extent(self.must, 1)).unwrap_or_default();
         let run = (y1 - y0) / 2.0 * END_SLOPE_LIMITS.0;
         let middle = (y0 + y1) / 2.0;
-        let outline = vec![[x0, y0], [x1, y0], [x1 + run, middle], [x1, y1], [x0, y1], [x0 - run, middle]];
-        let side = |height| SideLine { height, rise: 0.0, edge: false };
+        let outline = vec![
+            [x0, y0],
+            [x1, y0],
+            [x1 + run, middle],
+            [x1, y1],
+            [x0, y1],
+            [x0 - run, middle],
+        ];
+        let side = |height| SideLine {
+            height,
+            rise: 0.0,
+            edge: false,
+        };
         Found {
             area: signed_area(&outline),
             on_edge: vec![false; outline.len()],
@@ -541,7 +615,9 @@ impl<'r> Search<'r> {
         let mut pairs: Vec<(f64, SideLine, SideLine)> = Vec::new();
         for lower in self.side_candidates(true, strict) {
             for upper in self.side_candidates(false, strict) {
-                let Some(bound) = self.least_area(lower, upper, &grid) else { continue };
+                let Some(bound) = self.least_area(lower, upper, &grid) else {
+                    continue;
+                };
                 pairs.push((bound, lower, upper));
             }
         }
@@ -549,7 +625,11 @@ impl<'r> Search<'r> {
         let mut pool = Pool::default();
         for (bound, lower, upper) in pairs {
             // The bound is taken on the slope grid: finer slopes may still win a little on it.
-            if pool.clear_of_frames.as_ref().is_some_and(|best| bound * 0.98 > best.area) {
+            if pool
+                .clear_of_frames
+                .as_ref()
+                .is_some_and(|best| bound * 0.98 > best.area)
+            {
                 break;
             }
             self.join(lower, upper, &grid, strict, &mut pool);
@@ -578,11 +658,19 @@ impl<'r> Search<'r> {
     }
 
     fn edge_line(&self, lower: bool) -> SideLine {
-        let edge = if lower { &self.request.plank.lower } else { &self.request.plank.upper };
+        let edge = if lower {
+            &self.request.plank.lower
+        } else {
+            &self.request.plank.upper
+        };
         let ((x0, x1), (y0, y1)) = extent(self.must, 0).zip(extent(self.must, 1)).unwrap_or_default();
         let reach = 3.0 * (y1 - y0);
         let (from, to) = ((x0 - reach).max(0.0), (x1 + reach).min(self.request.plank.length));
-        let (from, to) = if to > from { (from, to) } else { (0.0, self.request.plank.length) };
+        let (from, to) = if to > from {
+            (from, to)
+        } else {
+            (0.0, self.request.plank.length)
+        };
         let rise = (polyline_at(edge, to) - polyline_at(edge, from)) / (to - from);
         // A bent edge is followed by its chord, moved out until no wood of the plank lies beyond it.
         let heights = edge
@@ -590,8 +678,16 @@ impl<'r> Search<'r> {
             .filter(|p| p[0] > from && p[0] < to)
             .map(|p| p[1] - rise * p[0])
             .chain(std::iter::once(polyline_at(edge, from) - rise * from));
-        let height = if lower { heights.fold(f64::INFINITY, f64::min) } else { heights.fold(f64::NEG_INFINITY, f64::max) };
-        SideLine { height, rise, edge: true }
+        let height = if lower {
+            heights.fold(f64::INFINITY, f64::min)
+        } else {
+            heights.fold(f64::NEG_INFINITY, f64::max)
+        };
+        SideLine {
+            height,
+            rise,
+            edge: true,
+        }
     }
 
     /// The damage's own limit, the limit that just swallows each hole beyond it, and the plank's edge.
@@ -617,7 +713,11 @@ impl<'r> Search<'r> {
         heights
             .into_iter()
             .filter(|h| self.has_land(*h, lower))
-            .map(|height| SideLine { height, rise: 0.0, edge: false })
+            .map(|height| SideLine {
+                height,
+                rise: 0.0,
+                edge: false,
+            })
             .chain(std::iter::once(edge))
             .collect()
     }
@@ -634,7 +734,11 @@ impl<'r> Search<'r> {
 
     /// Narrowest land between a level side and the plank's edge over a stretch.
     fn land_between(&self, height: f64, from: f64, to: f64, lower: bool) -> f64 {
-        let edge = if lower { &self.request.plank.lower } else { &self.request.plank.upper };
+        let edge = if lower {
+            &self.request.plank.lower
+        } else {
+            &self.request.plank.upper
+        };
         let outward = if lower { -1.0 } else { 1.0 };
         edge.iter()
             .map(|p| p[0])
@@ -649,7 +753,11 @@ impl<'r> Search<'r> {
         let mut total = 0.0;
         for left in [true, false] {
             let view = View::new(self, left, lower, upper);
-            let best = view.ends(&view.tight_lines(slopes), &[]).into_iter().map(|end| end.area).min_by(f64::total_cmp)?;
+            let best = view
+                .ends(&view.tight_lines(slopes), &[])
+                .into_iter()
+                .map(|end| end.area)
+                .min_by(f64::total_cmp)?;
             total += best;
         }
         Some(total)
@@ -662,13 +770,21 @@ impl<'r> Search<'r> {
             let keeps = if strict { view.near_holes() } else { Vec::new() };
             let mut ends = view.ends(&view.lines(slopes, &keeps), &keeps);
             ends.sort_by(|a, b| a.area.total_cmp(&b.area));
-            if left { ends } else { ends.into_iter().map(End::mirrored).collect() }
+            if left {
+                ends
+            } else {
+                ends.into_iter().map(End::mirrored).collect()
+            }
         };
         let (lefts, rights) = (ends(true), ends(false));
         // Ends that stay on their own half never cross, so the first pass always has something to offer; the
         // second lets them lean over the middle and stops as soon as it can no longer win.
         let own_half = |ends: &[End], keep: &dyn Fn(f64) -> bool| -> Vec<End> {
-            ends.iter().filter(|end| end.corners.iter().all(|p| keep(p[0]))).take(effort::ENDS).cloned().collect()
+            ends.iter()
+                .filter(|end| end.corners.iter().all(|p| keep(p[0])))
+                .take(effort::ENDS)
+                .cloned()
+                .collect()
         };
         let upright_lefts = own_half(&lefts, &|x| x <= self.middle);
         let upright_rights = own_half(&rights, &|x| x >= self.middle);
@@ -683,7 +799,10 @@ impl<'r> Search<'r> {
             }
         };
         pair_up(&upright_lefts, &upright_rights);
-        pair_up(&lefts[..lefts.len().min(effort::ENDS)], &rights[..rights.len().min(effort::ENDS)]);
+        pair_up(
+            &lefts[..lefts.len().min(effort::ENDS)],
+            &rights[..rights.len().min(effort::ENDS)],
+        );
     }
 
     /// Two ends and two sides as an outline, if it breaks no rule.
@@ -712,16 +831,28 @@ impl<'r> Search<'r> {
     }
 
     fn on_frame(&self, outline: &[Point]) -> bool {
-        outline.iter().any(|p| self.request.frames.iter().any(|f| (p[0] - f).abs() < FRAME_ROW - EPSILON))
+        outline.iter().any(|p| {
+            self.request
+                .frames
+                .iter()
+                .any(|f| (p[0] - f).abs() < FRAME_ROW - EPSILON)
+        })
     }
 
     fn keeps_every_rule(&self, found: &Found) -> bool {
-        let Some((x0, x1)) = extent(&found.outline, 0) else { return false };
+        let Some((x0, x1)) = extent(&found.outline, 0) else {
+            return false;
+        };
         if x0 < -EPSILON || x1 > self.request.plank.length + EPSILON {
             return false;
         }
         let level_land = |side: SideLine, lower: bool| {
-            let corners: Vec<f64> = found.outline.iter().filter(|p| (p[1] - side.height).abs() < EPSILON).map(|p| p[0]).collect();
+            let corners: Vec<f64> = found
+                .outline
+                .iter()
+                .filter(|p| (p[1] - side.height).abs() < EPSILON)
+                .map(|p| p[0])
+                .collect();
             let from = corners.iter().copied().fold(f64::INFINITY, f64::min);
             let to = corners.iter().copied().fold(f64::NEG_INFINITY, f64::max);
             side.edge || self.land_between(side.height, from, to, lower) >= self.land() - EPSILON
@@ -741,7 +872,9 @@ impl<'r> Search<'r> {
 
 fn slope_grid() -> Vec<f64> {
     let (low, high) = END_SLOPE_LIMITS;
-    (0..=effort::GRID).map(|i| low + (high - low) * f64::from(i) / f64::from(effort::GRID)).collect()
+    (0..=effort::GRID)
+        .map(|i| low + (high - low) * f64::from(i) / f64::from(effort::GRID))
+        .collect()
 }
 
 /// A pair of ends waiting to be joined; the smallest area comes out of the heap first.
@@ -755,7 +888,10 @@ impl Eq for Key {}
 
 impl Ord for Key {
     fn cmp(&self, other: &Self) -> std::cmp::Ordering {
-        other.area.total_cmp(&self.area).then_with(|| other.pair.cmp(&self.pair))
+        other
+            .area
+            .total_cmp(&self.area)
+            .then_with(|| other.pair.cmp(&self.pair))
     }
 }
 
@@ -775,14 +911,21 @@ struct Pairs<'e> {
 impl<'e> Pairs<'e> {
     /// Both must be sorted by area.
     fn new(lefts: &'e [End], rights: &'e [End]) -> Self {
-        let mut pairs = Self { lefts, rights, waiting: std::collections::BinaryHeap::new() };
+        let mut pairs = Self {
+            lefts,
+            rights,
+            waiting: std::collections::BinaryHeap::new(),
+        };
         pairs.push(0, 0);
         pairs
     }
 
     fn push(&mut self, i: usize, j: usize) {
         if let (Some(left), Some(right)) = (self.lefts.get(i), self.rights.get(j)) {
-            self.waiting.push(Key { area: left.area + right.area, pair: (i, j) });
+            self.waiting.push(Key {
+                area: left.area + right.area,
+                pair: (i, j),
+            });
         }
     }
 }
@@ -812,7 +955,10 @@ struct Pool {
 impl Pool {
     fn is_beaten(&self, area: f64) -> bool {
         let far = self.any.as_ref().is_some_and(|best| area > best.area * FRAME_ROW_WORTH);
-        far || self.clear_of_frames.as_ref().is_some_and(|best| area > best.area * EYE_DECIDES)
+        far || self
+            .clear_of_frames
+            .as_ref()
+            .is_some_and(|best| area > best.area * EYE_DECIDES)
     }
 
     fn offer(&mut self, found: Found, preferred: f64) {
@@ -871,8 +1017,19 @@ impl<'s> View<'s> {
     /// The line of this slope that just touches the damage, and the point it touches.
     fn tight(&self, slope: f64) -> (EndLine, Point) {
         let touch = |p: &Point| p[0] - slope * p[1];
-        let point = self.must.iter().copied().min_by(|a, b| touch(a).total_cmp(&touch(b))).unwrap_or_default();
-        (EndLine { slope, start: touch(&point) }, point)
+        let point = self
+            .must
+            .iter()
+            .copied()
+            .min_by(|a, b| touch(a).total_cmp(&touch(b)))
+            .unwrap_or_default();
+        (
+            EndLine {
+                slope,
+                start: touch(&point),
+            },
+            point,
+        )
     }
 
     fn tight_lines(&self, slopes: &[f64]) -> Vec<EndLine> {
@@ -888,7 +1045,10 @@ impl<'s> View<'s> {
             .search
             .keeps
             .iter()
-            .map(|k| Keep { centre: [k.centre[0] * self.flip, k.centre[1]], ..*k })
+            .map(|k| Keep {
+                centre: [k.centre[0] * self.flip, k.centre[1]],
+                ..*k
+            })
             .filter(|k| k.centre[0] > x0 - reach - 2.0 * k.outside && k.centre[0] < self.middle + reach)
             .filter(|k| k.centre[1] > y0 - k.outside && k.centre[1] < y1 + k.outside)
             .collect();
@@ -903,8 +1063,14 @@ impl<'s> View<'s> {
         let (low, high) = END_SLOPE_LIMITS;
         let (x0, _) = extent(&self.must, 0).unwrap_or_default();
         let span = (self.upper.at(x0) - self.lower.at(x0)).abs() * high + FRAME_ROW;
-        let frames: Vec<f64> =
-            self.search.request.frames.iter().map(|f| f * self.flip).filter(|f| (f - x0).abs() < span).collect();
+        let frames: Vec<f64> = self
+            .search
+            .request
+            .frames
+            .iter()
+            .map(|f| f * self.flip)
+            .filter(|f| (f - x0).abs() < span)
+            .collect();
         let mut lines: Vec<(f64, EndLine)> = Vec::new();
         for lean in [1.0, -1.0] {
             let mut tried: Vec<f64> = slopes.to_vec();
@@ -922,11 +1088,16 @@ impl<'s> View<'s> {
             let mut of_this_lean: Vec<(f64, EndLine)> = Vec::new();
             for slope in tried.into_iter().map(|s| s * lean) {
                 let (tight, _) = self.tight(slope);
-                let swallow = keeps.iter().map(|k| k.centre[0] - slope * k.centre[1] - k.inside * slope.hypot(1.0));
-                let clear = frames.iter().flat_map(|f| {
-                    [self.lower, self.upper].map(|side| f - FRAME_ROW - slope * side.at(f - FRAME_ROW))
-                });
-                let starts = swallow.chain(clear).filter(|start| *start < tight.start).chain([tight.start]);
+                let swallow = keeps
+                    .iter()
+                    .map(|k| k.centre[0] - slope * k.centre[1] - k.inside * slope.hypot(1.0));
+                let clear = frames
+                    .iter()
+                    .flat_map(|f| [self.lower, self.upper].map(|side| f - FRAME_ROW - slope * side.at(f - FRAME_ROW)));
+                let starts = swallow
+                    .chain(clear)
+                    .filter(|start| *start < tight.start)
+                    .chain([tight.start]);
                 of_this_lean.extend(starts.map(|start| (tight.start - start, EndLine { slope, start })));
             }
             of_this_lean.sort_by(|a, b| a.0.total_cmp(&b.0));
@@ -952,7 +1123,10 @@ impl<'s> View<'s> {
             }
         }
         for frame in frames {
-            for (side, x) in [self.lower, self.upper].into_iter().flat_map(|s| [(s, frame - FRAME_ROW), (s, frame + FRAME_ROW)]) {
+            for (side, x) in [self.lower, self.upper]
+                .into_iter()
+                .flat_map(|s| [(s, frame - FRAME_ROW), (s, frame + FRAME_ROW)])
+            {
                 let rise = side.at(x) - p[1];
                 if rise.abs() > 1e-9 {
                     slopes.push((x - p[0]) / rise);
@@ -967,7 +1141,11 @@ impl<'s> View<'s> {
         let mut ends = Vec::new();
         let mut consider = |corners: Vec<Point>, slopes: Vec<f64>| {
             if corners.windows(2).all(|pair| pair[1][1] > pair[0][1] + EPSILON) && clear_of(keeps, &corners) {
-                ends.push(End { area: self.area_to_middle(&corners), corners, slopes });
+                ends.push(End {
+                    area: self.area_to_middle(&corners),
+                    corners,
+                    slopes,
+                });
             }
         };
         for line in lines {
@@ -990,7 +1168,10 @@ impl<'s> View<'s> {
     /// Signed area between an end and the upright through the middle of the damage; the areas of the two ends
     /// add up to that of the outline.
     fn area_to_middle(&self, corners: &[Point]) -> f64 {
-        let mut around = vec![[self.middle, self.lower.at(self.middle)], [self.middle, self.upper.at(self.middle)]];
+        let mut around = vec![
+            [self.middle, self.lower.at(self.middle)],
+            [self.middle, self.upper.at(self.middle)],
+        ];
         around.extend(corners.iter().rev());
         signed_area(&around)
     }
@@ -999,9 +1180,13 @@ impl<'s> View<'s> {
 /// Whether the lines of a left end keep their distance from some holes, whatever the rest of the outline is.
 fn clear_of(keeps: &[Keep], corners: &[Point]) -> bool {
     keeps.iter().all(|keep| {
-        let right_of_all = corners.windows(2).all(|pair| crate::geometry::cross(pair[0], pair[1], keep.centre) < 0.0);
+        let right_of_all = corners
+            .windows(2)
+            .all(|pair| crate::geometry::cross(pair[0], pair[1], keep.centre) < 0.0);
         let least = if right_of_all { keep.inside } else { keep.outside };
-        corners.windows(2).all(|pair| distance_to_segment(keep.centre, pair[0], pair[1]) >= least - EPSILON)
+        corners
+            .windows(2)
+            .all(|pair| distance_to_segment(keep.centre, pair[0], pair[1]) >= least - EPSILON)
     })
 }
 
@@ -1009,7 +1194,11 @@ fn clear_of(keeps: &[Keep], corners: &[Point]) -> bool {
 fn depth(thickness: f64, damage_depth: f64) -> (f64, bool) {
     let face = (thickness / 2.0).max(damage_depth + 1.0);
     let behind = (LEFT_BEHIND.0 * thickness).max(LEFT_BEHIND.1);
-    if thickness - face >= behind { (face, false) } else { (thickness, true) }
+    if thickness - face >= behind {
+        (face, false)
+    } else {
+        (thickness, true)
+    }
 }
 
 fn describe(request: &Request, found: Found) -> Patch {
@@ -1017,7 +1206,9 @@ fn describe(request: &Request, found: Found) -> Patch {
     let rules = &request.rules;
     let deepest = request.damage.iter().map(|d| d.depth).fold(0.0, f64::max);
     let (depth, through) = depth(plank.thickness, deepest);
-    let ((x0, x1), (y0, y1)) = extent(&found.outline, 0).zip(extent(&found.outline, 1)).unwrap_or_default();
+    let ((x0, x1), (y0, y1)) = extent(&found.outline, 0)
+        .zip(extent(&found.outline, 1))
+        .unwrap_or_default();
     let middle = ((x0 + x1) / 2.0).clamp(0.0, plank.length);
     let plank_width = plank.width_at(middle);
     let patch_width = found.upper.at(middle) - found.lower.at(middle);
@@ -1063,10 +1254,17 @@ fn describe(request: &Request, found: Found) -> Patch {
         reasons.push(Reason::new("graving.impossible", Verdict::Forbids, why));
     }
     if found.on_frame && found.broken.is_none() {
-        reasons.push(Reason::new("graving.frame_row", Verdict::Against, "a corner lies on a frame's row; avoiding it would cost more than 15 % more area"));
+        reasons.push(Reason::new(
+            "graving.frame_row",
+            Verdict::Against,
+            "a corner lies on a frame's row; avoiding it would cost more than 15 % more area",
+        ));
     }
     if request.holes.iter().any(|h| h.live && swallowed.contains(&h.id)) {
-        reasons.push(Reason::note("graving.live", "a fastening that still holds disappears under the patch: it is renewed through it"));
+        reasons.push(Reason::note(
+            "graving.live",
+            "a fastening that still holds disappears under the patch: it is renewed through it",
+        ));
     }
     Patch {
         depth,

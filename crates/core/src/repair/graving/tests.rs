@@ -5,15 +5,29 @@ use proptest::prelude::*;
 use super::*;
 
 fn crack(points: &[Point]) -> Damage {
-    Damage { kind: DamageKind::Crack, points: points.to_vec(), depth: 8.0 }
+    Damage {
+        kind: DamageKind::Crack,
+        points: points.to_vec(),
+        depth: 8.0,
+    }
 }
 
 fn rot(points: &[Point], depth: f64) -> Damage {
-    Damage { kind: DamageKind::Rot, points: points.to_vec(), depth }
+    Damage {
+        kind: DamageKind::Rot,
+        points: points.to_vec(),
+        depth,
+    }
 }
 
 fn hole(id: &str, x: f64, y: f64, diameter: f64, live: bool) -> Hole {
-    Hole { id: id.into(), x, y, diameter, live }
+    Hole {
+        id: id.into(),
+        x,
+        y,
+        diameter,
+        live,
+    }
 }
 
 fn request(damage: Vec<Damage>, holes: Vec<Hole>) -> Request {
@@ -63,9 +77,17 @@ fn faults(request: &Request, patch: &Patch) -> Vec<String> {
                 let centre = [hole.x, hole.y];
                 let inside = convex_contains(outline, centre, 0.0);
                 let least = hole.diameter / 2.0
-                    + if hole.live && !inside { LIVE_CLEARANCE.max(request.rules.hole_clearance) } else { request.rules.hole_clearance };
+                    + if hole.live && !inside {
+                        LIVE_CLEARANCE.max(request.rules.hole_clearance)
+                    } else {
+                        request.rules.hole_clearance
+                    };
                 if distance_to_segment(centre, a, b) < least - 1e-5 {
-                    faults.push(format!("hole {} is {} from the outline", hole.id, distance_to_segment(centre, a, b)));
+                    faults.push(format!(
+                        "hole {} is {} from the outline",
+                        hole.id,
+                        distance_to_segment(centre, a, b)
+                    ));
                 }
             }
         }
@@ -93,23 +115,38 @@ fn a_lone_crack_gets_a_pointed_patch_well_under_its_box() {
     assert_eq!((patch.to_edge, patch.through, patch.depth), (ToEdge::None, false, 12.5));
     assert_eq!(patch.thickness, 14.5);
     let ((x0, x1), (y0, y1)) = extent(&patch.outline, 0).zip(extent(&patch.outline, 1)).unwrap();
-    assert!((patch.blank.length - (x1 - x0 + 12.0)).abs() < 1e-9 && (patch.blank.width - (y1 - y0 + 12.0)).abs() < 1e-9);
+    assert!(
+        (patch.blank.length - (x1 - x0 + 12.0)).abs() < 1e-9 && (patch.blank.width - (y1 - y0 + 12.0)).abs() < 1e-9
+    );
     assert!(patch.splice_instead.is_none() && patch.kept > 0.97);
 }
 
 #[test]
 fn a_rot_box_gets_ends_at_the_flattest_slope_it_may() {
     // Grown to 200 × 70: the smallest allowed outline is the box with two points at slope 2.
-    let request = request(vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_100.0, 90.0], [1_000.0, 90.0]], 10.0)], vec![]);
+    let request = request(
+        vec![rot(
+            &[[1_000.0, 70.0], [1_100.0, 70.0], [1_100.0, 90.0], [1_000.0, 90.0]],
+            10.0,
+        )],
+        vec![],
+    );
     let patch = plan(&request).unwrap();
     assert_eq!(faults(&request, &patch), Vec::<String>::new());
     let pointed_box = 200.0 * 70.0 + 70.0 * 70.0;
-    assert!(patch.area <= pointed_box * EYE_DECIDES, "{} against {pointed_box}", patch.area);
+    assert!(
+        patch.area <= pointed_box * EYE_DECIDES,
+        "{} against {pointed_box}",
+        patch.area
+    );
 }
 
 #[test]
 fn an_old_hole_at_the_edge_of_the_damage_disappears_or_is_spared() {
-    let holes = vec![hole("h1", 990.0, 62.0, 10.0, false), hole("h2", 1_300.0, 80.0, 10.0, false)];
+    let holes = vec![
+        hole("h1", 990.0, 62.0, 10.0, false),
+        hole("h2", 1_300.0, 80.0, 10.0, false),
+    ];
     let request = request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], holes);
     let patch = plan(&request).unwrap();
     assert_eq!(faults(&request, &patch), Vec::<String>::new());
@@ -134,21 +171,40 @@ fn a_tapering_edge_is_followed() {
 
 #[test]
 fn deep_damage_goes_right_through() {
-    let deep = plan(&request(vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_050.0, 90.0]], 16.0)], vec![])).unwrap();
+    let deep = plan(&request(
+        vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_050.0, 90.0]], 16.0)],
+        vec![],
+    ))
+    .unwrap();
     assert!(deep.through && deep.depth == 25.0 && deep.thickness == 27.0);
-    let shallow = plan(&request(vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_050.0, 90.0]], 13.0)], vec![])).unwrap();
+    let shallow = plan(&request(
+        vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_050.0, 90.0]], 13.0)],
+        vec![],
+    ))
+    .unwrap();
     assert!(!shallow.through && shallow.depth == 14.0);
 }
 
 #[test]
 fn a_patch_over_most_of_the_width_is_a_splice() {
-    let wide = plan(&request(vec![rot(&[[1_000.0, 50.0], [1_100.0, 50.0], [1_100.0, 110.0], [1_000.0, 110.0]], 10.0)], vec![])).unwrap();
+    let wide = plan(&request(
+        vec![rot(
+            &[[1_000.0, 50.0], [1_100.0, 50.0], [1_100.0, 110.0], [1_000.0, 110.0]],
+            10.0,
+        )],
+        vec![],
+    ))
+    .unwrap();
     assert!(wide.splice_instead.unwrap().contains("60 %"));
 }
 
 #[test]
 fn damage_at_the_plank_end_says_that_there_is_no_room() {
-    let end = plan(&request(vec![rot(&[[0.0, 60.0], [80.0, 60.0], [80.0, 90.0], [0.0, 90.0]], 10.0)], vec![])).unwrap();
+    let end = plan(&request(
+        vec![rot(&[[0.0, 60.0], [80.0, 60.0], [80.0, 90.0], [0.0, 90.0]], 10.0)],
+        vec![],
+    ))
+    .unwrap();
     assert!(end.splice_instead.unwrap().contains("end of the plank"));
 }
 
@@ -156,7 +212,10 @@ fn damage_at_the_plank_end_says_that_there_is_no_room() {
 fn corners_keep_off_a_frame_row_where_that_costs_little() {
     let free = request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], vec![]);
     let corner = plan(&free).unwrap().outline[0][0];
-    let framed = Request { frames: vec![corner], ..free };
+    let framed = Request {
+        frames: vec![corner],
+        ..free
+    };
     let patch = plan(&framed).unwrap();
     assert_eq!(faults(&framed, &patch), Vec::<String>::new());
     assert!(patch.outline.iter().all(|p| (p[0] - corner).abs() >= FRAME_ROW - 1e-6));
@@ -167,13 +226,31 @@ fn bad_input_is_named_where_it_was_given() {
     let field = |request: Request| plan(&request).unwrap_err().field;
     assert_eq!(field(request(vec![], vec![])), "damage");
     assert_eq!(field(request(vec![crack(&[[1.0, 1.0]])], vec![])), "damage[0].points");
-    assert_eq!(field(request(vec![crack(&[[1.0, 1.0], [1.0, 1.0]])], vec![])), "damage[0].points");
-    assert_eq!(field(request(vec![crack(&[[9_000.0, 1.0], [9_100.0, 1.0]])], vec![])), "damage[0].points");
-    assert_eq!(field(request(vec![crack(&[[1.0, f64::NAN], [5.0, 1.0]])], vec![])), "damage[0].points[0]");
-    assert_eq!(field(request(vec![crack(&[[1.0, 5.0], [99.0, 5.0]])], vec![hole("a", 1.0, 1.0, 0.0, false)])), "holes[0].diameter");
+    assert_eq!(
+        field(request(vec![crack(&[[1.0, 1.0], [1.0, 1.0]])], vec![])),
+        "damage[0].points"
+    );
+    assert_eq!(
+        field(request(vec![crack(&[[9_000.0, 1.0], [9_100.0, 1.0]])], vec![])),
+        "damage[0].points"
+    );
+    assert_eq!(
+        field(request(vec![crack(&[[1.0, f64::NAN], [5.0, 1.0]])], vec![])),
+        "damage[0].points[0]"
+    );
+    assert_eq!(
+        field(request(
+            vec![crack(&[[1.0, 5.0], [99.0, 5.0]])],
+            vec![hole("a", 1.0, 1.0, 0.0, false)]
+        )),
+        "holes[0].diameter"
+    );
     let mut thin = request(vec![crack(&[[1.0, 5.0], [99.0, 5.0]])], vec![]);
     thin.plank.thickness = -3.0;
-    assert_eq!(plan(&thin).unwrap_err().to_string(), "plank.thickness: must be greater than 0, was -3");
+    assert_eq!(
+        plan(&thin).unwrap_err().to_string(),
+        "plank.thickness: must be greater than 0, was -3"
+    );
 }
 
 #[test]
@@ -182,7 +259,9 @@ fn a_router_template_stands_off_by_the_bush() {
     let template = patch.template(5.0);
     for (a, b) in edges(&template) {
         let middle = [(a[0] + b[0]) / 2.0, (a[1] + b[1]) / 2.0];
-        let nearest = edges(&patch.outline).map(|(p, q)| distance_to_segment(middle, p, q)).fold(f64::INFINITY, f64::min);
+        let nearest = edges(&patch.outline)
+            .map(|(p, q)| distance_to_segment(middle, p, q))
+            .fold(f64::INFINITY, f64::min);
         assert!((nearest - 5.0).abs() < 1e-6);
     }
 }

@@ -1,0 +1,8 @@
+//! The application as people meet it: the real binary, its pages over HTTP, and a real browser.
+
+mod browser;
+mod cli;
+mod hostile;
+mod people;
+mod support;
+mod survives;

@@ -1,0 +1,190 @@
+//! Who may do what: signing in, roles, tokens, headers.
+
+use crate::support::{Answer, BOAT, CRACK, Server, Visitor};
+
+async fn first_account(visitor: &Visitor) -> Answer {
+    let fields = [
+        ("yard", "Mudlark Yard"),
+        ("name", "Ada Brook"),
+        ("login", "ada"),
+        ("password", "a long enough one"),
+    ];
+    visitor.send("/first", "/first", &fields).await
+}
+
+#[tokio::test]
+async fn nothing_is_shown_before_signing_in() {
+    let server = Server::serve();
+    let visitor = Visitor::new(&server);
+    for path in [
+        "/",
+        "/boats",
+        "/boats/1",
+        "/boats/1/story",
+        "/rack",
+        "/bench",
+        "/bench/scarf",
+        "/practice",
+        "/yard",
+        "/boats/1/place?at=P1+F1",
+        "/echo/length?text=3",
+        "/photos/x",
+    ] {
+        let answer = visitor.get(path).await;
+        assert_eq!((answer.status, answer.location.as_str()), (303, "/sign-in"), "{path}");
+    }
+    assert_eq!(visitor.post("/boats/new", &[]).await.location, "/sign-in");
+}
+
+#[tokio::test]
+async fn the_first_start_makes_the_first_account_and_only_once() {
+    let server = Server::serve();
+    let visitor = Visitor::new(&server);
+    assert_eq!(visitor.get("/sign-in").await.location, "/first");
+    let weak = visitor
+        .send(
+            "/first",
+            "/first",
+            &[
+                ("yard", "Mudlark Yard"),
+                ("name", ""),
+                ("login", "ada"),
+                ("password", "short"),
+            ],
+        )
+        .await;
+    assert_eq!(weak.status, 422);
+    assert!(
+        weak.text.contains("must have 10")
+            && weak.text.contains("must not be empty")
+            && weak.text.contains("Mudlark Yard")
+    );
+    assert_eq!(first_account(&visitor).await.location, "/");
+    assert_eq!(visitor.get("/").await.status, 200);
+    assert_eq!(Visitor::new(&server).get("/first").await.location, "/sign-in");
+}
+
+#[tokio::test]
+async fn signing_in_needs_the_password_and_is_slowed_down() {
+    let server = Server::serve();
+    first_account(&Visitor::new(&server)).await;
+    let visitor = Visitor::new(&server);
+    for _ in 0..5 {
+        let wrong = visitor
+            .send(
+                "/sign-in",
+                "/sign-in",
+                &[("login", "ada"), ("password", "not this one")],
+            )
+            .await;
+        assert!(wrong.text.contains("do not belong together"));
+    }
+    let right_but_late = visitor
+        .send(
+            "/sign-in",
+            "/sign-in",
+            &[("login", "ada"), ("password", "a long enough one")],
+        )
+        .await;
+    assert!(right_but_late.text.contains("too many tries"));
+}
+
+#[tokio::test]
+async fn a_post_without_its_token_changes_nothing() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/boats").await;
+    let fields: Vec<(String, String)> = BOAT.iter().map(|(k, v)| ((*k).into(), (*v).into())).collect();
+    assert_eq!(visitor.post("/boats/new", &fields).await.status, 403);
+    assert!(!visitor.get("/boats").await.text.contains("Test Plover"));
+}
+
+#[tokio::test]
+async fn every_page_carries_the_policy_and_nothing_inline() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    for path in [
+        "/",
+        "/boats",
+        "/boats/new",
+        "/boats/1",
+        "/boats/1?at=P5+F12",
+        "/boats/1/survey",
+        "/boats/1/decide",
+        "/boats/1/shape",
+        "/boats/1/timber",
+        "/boats/1/fasten",
+        "/boats/1/seams",
+        "/boats/1/finish",
+        "/boats/1/work",
+        "/boats/1/story",
+        "/boats/1/findings/1",
+        "/boats/1/findings/new?at=P5+F12",
+        "/rack",
+        "/rack/new",
+        "/rack/1",
+        "/bench",
+        "/bench/patch",
+        "/bench/scarf",
+        "/practice",
+        "/yard",
+        "/nowhere",
+        "/boats/99",
+    ] {
+        let answer = visitor.get(path).await;
+        assert!(
+            answer.policy.contains("script-src 'self'") && !answer.policy.contains("unsafe"),
+            "{path}"
+        );
+        for inline in ["<script>", " style=\"", " onclick=", "javascript:", "<style"] {
+            assert!(!answer.text.contains(inline), "{path} has {inline}");
+        }
+    }
+}
+
+#[tokio::test]
+async fn a_guest_reads_one_boat_and_changes_nothing() {
+    let server = Server::serve();
+    let owner = Visitor::new(&server);
+    first_account(&owner).await;
+    for _ in 0..2 {
+        assert_eq!(owner.send("/boats/new", "/boats/new", &BOAT).await.status, 303);
+    }
+    let guest = [
+        ("name", "Owen Pell"),
+        ("login", "owen"),
+        ("password", "a guest's password"),
+        ("role", "guest"),
+        ("boat", "1"),
+    ];
+    assert_eq!(owner.send("/yard", "/yard/people", &guest).await.location, "/yard");
+    let visitor = Visitor::new(&server);
+    let entered = visitor
+        .send(
+            "/sign-in",
+            "/sign-in",
+            &[("login", "owen"), ("password", "a guest's password")],
+        )
+        .await;
+    assert_eq!(entered.location, "/boats/1");
+    assert_eq!(visitor.get("/boats/1").await.status, 200);
+    assert_eq!(visitor.get("/boats/1/story").await.status, 200);
+    for path in [
+        "/boats/2",
+        "/boats/2/story",
+        "/boats",
+        "/rack",
+        "/yard",
+        "/practice",
+        "/boats/1/findings/new?at=P1+F2",
+        "/bench",
+    ] {
+        assert_eq!(visitor.get(path).await.status, 403, "{path}");
+    }
+    let token = owner.get("/boats/new").await.text;
+    let stolen = crate::support::with_keys(&crate::support::keys(&token, "/boats/new"), &CRACK);
+    assert_eq!(
+        visitor.post("/boats/1/findings/new?at=P1+F2", &stolen).await.status,
+        403
+    );
+}

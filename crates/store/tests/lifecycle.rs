@@ -1,0 +1,391 @@
+//! The store on a throw-away database: one plank's life, and what the history refuses.
+
+use mend_keel_core::grid::{Address, Construction, Side};
+use mend_keel_core::hull::{self, Principal};
+use mend_keel_core::practice::{School, Use};
+use mend_keel_core::repair::decide::OptionKind;
+use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};
+use mend_keel_core::timber::board::{self, Board as Stock, Drying, Grain, Origin, Rectangle};
+use mend_keel_core::work::tasks::{Extent, unfold};
+use mend_keel_store::boards::NewBoard;
+use mend_keel_store::boats::{self, NewBoat};
+use mend_keel_store::decisions::{self, Geometry, NewDecision, NewPiece, PieceState};
+use mend_keel_store::findings::{self, NewFinding, Reading};
+use mend_keel_store::{Act, Store, StoreError, boards, history, tasks};
+use serde_json::json;
+use tempfile::TempDir;
+
+async fn yard() -> (TempDir, Store) {
+    let folder = TempDir::new().unwrap();
+    let store = Store::open(&folder.path().join("yard.db")).await.unwrap();
+    (folder, store)
+}
+
+fn act() -> Act {
+    Act::now("Ada Brook", None)
+}
+
+async fn boat(store: &Store) -> i64 {
+    let principal = Principal {
+        construction: Construction::CarvelCaulked,
+        length: 8_600.0,
+        beam: 2_900.0,
+        depth: 1_600.0,
+        frames: 34,
+        strakes: 13,
+        plank_thickness: 25.0,
+    };
+    let made = hull::generate(&principal, 5).unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    let id = work
+        .add_boat(&NewBoat {
+            name: "Sable Plover".into(),
+            construction: principal.construction,
+            boat_use: Use::Coastal,
+            school: School::Conserve,
+            year: None,
+            length: principal.length,
+            beam: principal.beam,
+            depth: principal.depth,
+            plank_thickness: principal.plank_thickness,
+            plank_species: "western_larch".into(),
+            frame_species: "white_oak".into(),
+            frame_sided: 45.0,
+            frame_moulded: 55.0,
+            waterline_strake: 7,
+            shell: made.shell,
+            joints: made.joints,
+        })
+        .await
+        .unwrap();
+    work.commit("/").await.unwrap();
+    id
+}
+
+fn crack(plank_id: i64) -> NewFinding {
+    NewFinding {
+        at: Address {
+            side: Side::Port,
+            strake: 5,
+            frame: 9,
+        },
+        plank_id,
+        kind: FindingKind::Crack,
+        method: Method::Look,
+        reading: Reading::default(),
+        shape: vec![[10.0, 50.0], [90.0, 52.0]],
+        depth: 6.0,
+        grade: Grade::Mend,
+        certainty: Certainty::Confirmed,
+        cause: Cause::Age,
+        note: String::new(),
+        photo: None,
+    }
+}
+
+fn larch(tag: &str) -> NewBoard {
+    NewBoard {
+        tag: tag.into(),
+        stock: Stock {
+            species: "western_larch".into(),
+            length: 2_400.0,
+            width: 180.0,
+            thickness: 32.0,
+            grain: Grain::Quarter,
+            drying: Drying::Air,
+            moisture: Some(12.0),
+            origin: Origin::New,
+        },
+        origin_note: String::new(),
+        place: "short rack".into(),
+        parent_id: None,
+    }
+}
+
+fn patch() -> NewPiece {
+    NewPiece {
+        name: "Graving piece".into(),
+        geometry: Geometry::Patch {
+            outline: vec![[0.0, 0.0], [200.0, 0.0], [100.0, 40.0]],
+            depth: 12.5,
+            through: false,
+            area: 4_000.0,
+            swallowed: vec![],
+            to_edge: "none".into(),
+        },
+        length: 212.0,
+        width: 52.0,
+        thickness: 14.5,
+        species: "western_larch".into(),
+    }
+}
+
+async fn decide(
+    store: &Store,
+    boat: i64,
+    plank: i64,
+    kind: OptionKind,
+    pieces: &[NewPiece],
+) -> Result<i64, StoreError> {
+    let mut work = store.begin(act()).await?;
+    let new = NewDecision {
+        boat_id: boat,
+        plank_id: plank,
+        plank_name: "P5".into(),
+        kind,
+        reason: "small".into(),
+        kept: 0.99,
+        strength: 0.95,
+        p50: 5.0,
+        p80: 7.0,
+        rules: json!({}),
+    };
+    let id = work.decide(&new, pieces).await?;
+    let extent = Extent {
+        length: 212.0,
+        cut: 420.0,
+        places: 1,
+        ..Extent::default()
+    };
+    work.add_tasks(boat, plank, id, &unfold(kind, &extent, |op| op.rate().0))
+        .await?;
+    work.commit("/").await?;
+    Ok(id)
+}
+
+#[tokio::test]
+async fn a_planks_life_is_told_from_finding_to_hours() {
+    let (_folder, store) = yard().await;
+    let boat = boat(&store).await;
+    let planks = boats::planks(&store, boat).await.unwrap();
+    let plank = boats::plank_at(&planks, crack(0).at).unwrap().id;
+
+    let mut work = store.begin(act()).await.unwrap();
+    work.add_finding(boat, &crack(plank)).await.unwrap();
+    work.add_board(&larch("L-1")).await.unwrap();
+    work.commit("/").await.unwrap();
+    decide(&store, boat, plank, OptionKind::Graving, &[patch()])
+        .await
+        .unwrap();
+
+    let piece = decisions::pieces(&store, boat).await.unwrap().remove(0);
+    let stock = boards::list(&store).await.unwrap().remove(0);
+    let mut work = store.begin(act()).await.unwrap();
+    work.reserve(&stock, &piece).await.unwrap();
+    work.commit("/").await.unwrap();
+
+    let piece = decisions::piece(&store, boat, piece.id).await.unwrap();
+    assert_eq!(piece.state, PieceState::Reserved);
+    let blank = Rectangle {
+        length: piece.length,
+        width: piece.width,
+    };
+    let cut = board::take(stock.face(), stock.thickness, blank).unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    work.take_from_rack(&stock, &piece, &cut).await.unwrap();
+    work.commit("/").await.unwrap();
+    let offcuts = boards::offcuts(&store, stock.id).await.unwrap();
+    let kept: f64 = offcuts.iter().map(|o| o.length * o.width).sum();
+    let whole = boards::find(&store, stock.id).await.unwrap();
+    assert_eq!(whole.state, "cut");
+    let parts = piece.length * piece.width + kept + whole.waste_area.unwrap();
+    assert!((parts - whole.length * whole.width).abs() < 1e-6, "nothing vanishes");
+
+    let task = tasks::of_boat(&store, boat).await.unwrap().remove(0);
+    let mut work = store.begin(act()).await.unwrap();
+    let ada = mend_keel_store::accounts::NewAccount {
+        login: "ada".into(),
+        name: "Ada Brook".into(),
+        role: mend_keel_store::accounts::Role::Owner,
+        guest_boat: None,
+        password_hash: "!".into(),
+    };
+    let ada = work.add_account(&ada).await.unwrap();
+    work.start_clock(&task, ada).await.unwrap();
+    work.commit("/").await.unwrap();
+    let later = Act {
+        at: jiff::Timestamp::now() + jiff::SignedDuration::from_mins(90),
+        ..act()
+    };
+    let mut work = store.begin(later).await.unwrap();
+    work.stop_clock(ada).await.unwrap();
+    work.commit("/").await.unwrap();
+    let minutes = tasks::find(&store, boat, task.id).await.unwrap().minutes;
+    assert!((minutes - 90.0).abs() < 0.2, "{minutes}");
+
+    let kinds: Vec<String> = history::of_plank(&store, plank)
+        .await
+        .unwrap()
+        .into_iter()
+        .map(|e| e.kind)
+        .collect();
+    assert_eq!(kinds, ["finding", "decision", "reserved", "cut", "hours"]);
+    assert!(store.check().await.unwrap());
+}
+
+#[tokio::test]
+async fn the_history_cannot_be_changed_and_tampering_shows() {
+    let (folder, store) = yard().await;
+    boat(&store).await;
+    store.close().await;
+    let path = folder.path().join("yard.db");
+    let raw = sqlx::SqlitePool::connect(&format!("sqlite:{}", path.display()))
+        .await
+        .unwrap();
+    assert!(
+        sqlx::query("UPDATE event SET summary = 'x'")
+            .execute(&raw)
+            .await
+            .is_err()
+    );
+    assert!(sqlx::query("DELETE FROM event").execute(&raw).await.is_err());
+    // Somebody with the file in hand can still drop the triggers: then the chain tells.
+    sqlx::query("DROP TRIGGER event_is_never_changed")
+        .execute(&raw)
+        .await
+        .unwrap();
+    sqlx::query("UPDATE event SET summary = 'Received another boat' WHERE id = 1")
+        .execute(&raw)
+        .await
+        .unwrap();
+    raw.close().await;
+    let store = Store::open(&path).await.unwrap();
+    assert_eq!(history::broken_link(&store).await.unwrap(), Some(1));
+}
+
+#[tokio::test]
+async fn deciding_again_drops_what_is_open_but_not_what_is_cut() {
+    let (_folder, store) = yard().await;
+    let boat = boat(&store).await;
+    let plank = boats::planks(&store, boat).await.unwrap()[0].id;
+    decide(&store, boat, plank, OptionKind::Graving, &[patch()])
+        .await
+        .unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    work.add_board(&larch("L-1")).await.unwrap();
+    work.commit("/").await.unwrap();
+    let (piece, stock) = (
+        decisions::pieces(&store, boat).await.unwrap().remove(0),
+        boards::list(&store).await.unwrap().remove(0),
+    );
+    let mut work = store.begin(act()).await.unwrap();
+    work.reserve(&stock, &piece).await.unwrap();
+    work.commit("/").await.unwrap();
+
+    decide(&store, boat, plank, OptionKind::Graving, &[patch()])
+        .await
+        .unwrap();
+    assert_eq!(boards::find(&store, stock.id).await.unwrap().state, "free");
+    let pieces = decisions::pieces(&store, boat).await.unwrap();
+    assert_eq!(pieces.len(), 1);
+    assert_eq!(decisions::of_boat(&store, boat).await.unwrap().len(), 1);
+
+    let mut work = store.begin(act()).await.unwrap();
+    work.reserve(&stock, &pieces[0]).await.unwrap();
+    let cut = board::take(
+        stock.face(),
+        stock.thickness,
+        Rectangle {
+            length: 212.0,
+            width: 52.0,
+        },
+    )
+    .unwrap();
+    work.take_from_rack(&stock, &pieces[0], &cut).await.unwrap();
+    work.commit("/").await.unwrap();
+    let again = decide(&store, boat, plank, OptionKind::Leave, &[]).await;
+    assert!(matches!(again, Err(StoreError::Conflict(_))));
+    assert_eq!(
+        decisions::pieces(&store, boat).await.unwrap()[0].state,
+        PieceState::Cut,
+        "the refused decision changed nothing"
+    );
+}
+
+#[tokio::test]
+async fn a_form_key_works_once_and_an_abandoned_one_is_free_again() {
+    let (_folder, store) = yard().await;
+    let boat = boat(&store).await;
+    let plank = boats::planks(&store, boat).await.unwrap()[0].id;
+    let keyed = || Act::now("Ada Brook", Some("key-1"));
+    let mut abandoned = store.begin(keyed()).await.unwrap();
+    abandoned.add_finding(boat, &crack(plank)).await.unwrap();
+    drop(abandoned);
+    let mut work = store.begin(keyed()).await.unwrap();
+    work.add_finding(boat, &crack(plank)).await.unwrap();
+    work.commit("/boats/1").await.unwrap();
+    let again = store.begin(keyed()).await.unwrap_err();
+    assert!(matches!(again, StoreError::AlreadyDone(location) if location == "/boats/1"));
+    assert_eq!(findings::of_boat(&store, boat).await.unwrap().len(), 1);
+}
+
+#[tokio::test]
+async fn a_stale_version_is_not_saved() {
+    let (_folder, store) = yard().await;
+    let boat = boat(&store).await;
+    let plank = boats::planks(&store, boat).await.unwrap()[0].id;
+    let mut work = store.begin(act()).await.unwrap();
+    let id = work.add_finding(boat, &crack(plank)).await.unwrap();
+    work.change_finding(
+        boat,
+        id,
+        1,
+        &NewFinding {
+            depth: 7.0,
+            ..crack(plank)
+        },
+    )
+    .await
+    .unwrap();
+    let late = work
+        .change_finding(
+            boat,
+            id,
+            1,
+            &NewFinding {
+                depth: 2.0,
+                ..crack(plank)
+            },
+        )
+        .await;
+    assert!(matches!(late, Err(StoreError::Stale(_))));
+    work.commit("/").await.unwrap();
+    let kept = findings::find(&store, boat, id).await.unwrap();
+    assert_eq!((kept.depth, kept.version), (7.0, 2));
+    let told = history::of_plank(&store, plank).await.unwrap();
+    assert_eq!(
+        told.last().unwrap().corrects,
+        Some(told[0].id),
+        "the correction points at what it corrects"
+    );
+}
+
+#[tokio::test]
+async fn a_board_is_reserved_by_one_piece_only() {
+    let (_folder, store) = yard().await;
+    let boat = boat(&store).await;
+    let planks = boats::planks(&store, boat).await.unwrap();
+    decide(&store, boat, planks[0].id, OptionKind::Graving, &[patch()])
+        .await
+        .unwrap();
+    decide(&store, boat, planks[1].id, OptionKind::Graving, &[patch()])
+        .await
+        .unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    work.add_board(&larch("L-1")).await.unwrap();
+    assert!(
+        matches!(work.add_board(&larch("l-1")).await, Err(StoreError::Conflict(_))),
+        "tags differ by more than case"
+    );
+    work.commit("/").await.unwrap();
+    let (pieces, stock) = (
+        decisions::pieces(&store, boat).await.unwrap(),
+        boards::list(&store).await.unwrap().remove(0),
+    );
+    let mut work = store.begin(act()).await.unwrap();
+    work.reserve(&stock, &pieces[0]).await.unwrap();
+    assert!(matches!(
+        work.reserve(&stock, &pieces[1]).await,
+        Err(StoreError::Conflict(_))
+    ));
+}
