@@ -3,18 +3,26 @@
 //! Boats come from the core's hull generator with fixed seeds and are then damaged by each boat's story; dates
 //! are set back from the day the demo is first started.
 
-use jiff::{SignedDuration, Timestamp};
+use jiff::tz::TimeZone;
+use jiff::{SignedDuration, Span, Timestamp, ZonedDateTime};
+use mend_keel_core::finish::{self, Recipe};
 use mend_keel_core::geometry::Point;
 use mend_keel_core::grid::{Address, Construction, Joint, Side};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
+use mend_keel_core::repair::decide::{self as core_decide, OptionKind};
 use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};
 use mend_keel_core::timber::board::{Board as Stock, Drying, Grain, Origin};
 use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
 use mend_keel_store::boards::NewBoard;
 use mend_keel_store::boats::{self, NewBoat};
 use mend_keel_store::findings::{NewFinding, Reading};
-use mend_keel_store::{Act, Result, Store, StoreError};
+use mend_keel_store::plans::{self, NewPlan};
+use mend_keel_store::{Act, Result, Store, StoreError, tasks};
+use serde_json::json;
+
+use crate::pages::finish::coats_from;
+use crate::pages::{BoatFile, decide};
 
 /// Nobody signs in with these: the demo's owner is signed in by itself, and this matches no password.
 const NO_PASSWORD: &str = "!";
@@ -24,7 +32,7 @@ pub async fn fill(store: &Store) -> Result<()> {
     if !accounts::list(store).await?.is_empty() {
         return Ok(());
     }
-    let start = Timestamp::now() - SignedDuration::from_hours(24 * 21);
+    let start = first_morning().unwrap_or_else(Timestamp::now);
     let mut work = store
         .begin(Act {
             by: "Ines Varga".into(),
@@ -65,6 +73,98 @@ pub async fn fill(store: &Store) -> Result<()> {
         (teasel, teasel_story()),
     ] {
         tell(store, boat, &story, start).await?;
+    }
+    begin_work(store, wren, start).await?;
+    begin_varnish(store, teasel).await
+}
+
+/// Seven in the morning, three weeks ago, where the demo runs.
+fn first_morning() -> Option<Timestamp> {
+    let today = ZonedDateTime::now().date();
+    let seven = today.checked_sub(Span::new().weeks(3)).ok()?.at(7, 0, 0, 0);
+    Some(seven.to_zoned_datetime(TimeZone::system()).ok()?.timestamp())
+}
+
+/// One plank of Brindle Wren is decided on and its first tasks are done, so that there is work to look at.
+async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
+    let told = |e: String| StoreError::Conflict(e);
+    let file = BoatFile::load(store, boat).await.map_err(|e| told(format!("{e:?}")))?;
+    let place = Address {
+        side: Side::Port,
+        strake: 6,
+        frame: 13,
+    };
+    let plank = file.plank_at(place).map_err(|e| told(e.to_string()))?;
+    let options = decide::case(&file, plank)
+        .and_then(|case| core_decide::options(&case, |op| op.rate().0))
+        .map_err(|e| told(e.to_string()))?;
+    let Some(option) = options.iter().find(|o| o.kind == OptionKind::Graving) else {
+        return Ok(());
+    };
+    let reason = "One short crack in sound larch; the plank has been there since she was built.";
+    let (decision, pieces) = decide::settled(&file, plank, option, reason.into());
+    let at = |day: i64, hour: i64| start + SignedDuration::from_hours(24 * day + hour);
+    let mut work = store
+        .begin(Act {
+            by: "Ines Varga".into(),
+            at: at(13, 1),
+            once: None,
+        })
+        .await?;
+    let decided = work.decide(&decision, &pieces).await?;
+    work.add_tasks(boat, plank.id, decided, &option.tasks).await?;
+    work.commit("/").await?;
+    let maud = accounts::find_login(store, "maud")
+        .await?
+        .ok_or(StoreError::NotFound("account"))?;
+    for (n, (task, minutes)) in tasks::of_boat(store, boat)
+        .await?
+        .into_iter()
+        .zip([35.0, 50.0])
+        .enumerate()
+    {
+        let mut work = store
+            .begin(Act {
+                by: maud.name.clone(),
+                at: at(14 + n as i64, 4),
+                once: None,
+            })
+            .await?;
+        work.book(&task, maud.id, minutes).await?;
+        work.finish_task(&task, true).await?;
+        work.commit("/").await?;
+    }
+    Ok(())
+}
+
+/// The varnish of Lady Teasel's sunny side was begun yesterday.
+async fn begin_varnish(store: &Store, boat: i64) -> Result<()> {
+    let (recipe, area, temperature, humidity) = (Recipe::BrightBare, 14.0, 18.0, 60.0);
+    let plan = finish::plan(recipe, area, temperature, humidity).map_err(|e| StoreError::Conflict(e.to_string()))?;
+    let begun = Timestamp::now() - SignedDuration::from_hours(22);
+    let act = |at| Act {
+        by: MAUD.into(),
+        at,
+        once: None,
+    };
+    let mut work = store.begin(act(begun)).await?;
+    let new = NewPlan {
+        boat_id: boat,
+        plank_id: None,
+        piece_id: None,
+        kind: "finish",
+        summary: "Finish planned: bright from bare wood on the starboard topsides, 14 m²".into(),
+        asked: json!({ "what": "Topsides, starboard", "recipe": recipe, "area": area, "temperature": temperature,
+            "humidity": humidity, "start": begun.to_string() }),
+        answer: json!({ "litres": plan.litres, "coats": plan.coats.len(), "reasons": plan.reasons }),
+    };
+    let id = work.add_plan(&new).await?;
+    work.add_coats(boat, id, &coats_from(&plan, begun)).await?;
+    work.commit("/").await?;
+    if let Some(first) = plans::coats(store, boat).await?.first() {
+        let mut work = store.begin(act(begun)).await?;
+        work.lay_coat(first).await?;
+        work.commit("/").await?;
     }
     Ok(())
 }

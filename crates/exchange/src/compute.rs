@@ -1,6 +1,7 @@
 //! The compute contract: JSON in, JSON out, one tool a function. The web pages call the same core functions.
 //!
-//! Lengths mm, angles degrees, temperatures °C, moisture and humidity %. Nothing is rounded.
+//! Wire types refuse unknown fields and are converted to core types before anything is worked out.
+#![doc = include_str!("../../../docs/compute.md")]
 
 use mend_keel_core::grid::{Joint, Side};
 use mend_keel_core::practice::GravingRules;

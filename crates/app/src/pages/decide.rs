@@ -111,10 +111,8 @@ fn option_view(option: &RepairOption, units: Units) -> OptionView {
             .iter()
             .map(|p| {
                 format!(
-                    "blank {} × {} × {}",
-                    units.len(p.blank.length),
-                    units.len(p.blank.width),
-                    units.len(p.blank.thickness)
+                    "blank {}",
+                    units.dims(&[p.blank.length, p.blank.width, p.blank.thickness])
                 )
             })
             .collect::<Vec<_>>()
@@ -149,7 +147,7 @@ pub async fn rates(desk: &Desk<'_>) -> std::result::Result<HashMap<Operation, f6
 }
 
 /// What the core needs to lay out a plank's options. Errors name `damage`.
-fn case<'f>(file: &'f BoatFile, plank: &Plank) -> std::result::Result<Case<'f>, InputError> {
+pub fn case<'f>(file: &'f BoatFile, plank: &Plank) -> std::result::Result<Case<'f>, InputError> {
     let (from, _) = plank.place().span(&file.boat.shell);
     let found: Vec<_> = file.findings.iter().filter(|f| f.plank_id == plank.id).collect();
     let damage: Vec<Damage> = found
@@ -266,19 +264,7 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Pos
     let (Some(option), true) = (chosen, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, &file, plank, posted.form.typed(), read.faults).await?);
     };
-    let decision = NewDecision {
-        boat_id: id,
-        plank_id: plank.id,
-        plank_name: plank.name(),
-        kind: option.kind,
-        reason,
-        kept: option.kept,
-        strength: option.strength,
-        p50: option.hours.p50,
-        p80: option.hours.p80,
-        rules: json!({ "school": file.boat.school, "score": option.score, "reasons": option.reasons }),
-    };
-    let pieces = pieces(plank, option);
+    let (decision, pieces) = settled(&file, plank, option, reason);
     let mut work = desk.store.begin(posted.act()).await?;
     let decided = work.decide(&decision, &pieces).await?;
     work.add_tasks(id, plank.id, decided, &option.tasks).await?;
@@ -289,6 +275,23 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Pos
     };
     work.commit(&location).await?;
     Ok(Answer::Go(location))
+}
+
+/// An option as the decision and the pieces that are kept of it.
+pub fn settled(file: &BoatFile, plank: &Plank, option: &RepairOption, reason: String) -> (NewDecision, Vec<NewPiece>) {
+    let decision = NewDecision {
+        boat_id: file.boat.id,
+        plank_id: plank.id,
+        plank_name: plank.name(),
+        kind: option.kind,
+        reason,
+        kept: option.kept,
+        strength: option.strength,
+        p50: option.hours.p50,
+        p80: option.hours.p80,
+        rules: json!({ "school": file.boat.school, "score": option.score, "reasons": option.reasons }),
+    };
+    (decision, pieces(plank, option))
 }
 
 /// Left to plane off each edge of a new plank's blank, and to trim off each end, mm (*yard rule*).

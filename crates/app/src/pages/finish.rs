@@ -148,17 +148,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
         return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults).await?);
     };
     let plan = finish::plan(recipe, area, temperature, humidity).map_err(|e| AppError::Refused(e.to_string()))?;
-    let after = |hours: f64| start + SignedDuration::from_secs_f64(hours * 3600.0);
-    let coats: Vec<NewCoat> = plan
-        .coats
-        .iter()
-        .map(|c| NewCoat {
-            name: c.step.step.clone(),
-            litres: c.litres,
-            earliest: after(c.earliest),
-            latest: c.latest.map(after),
-        })
-        .collect();
+    let coats = coats_from(&plan, start);
     let new = NewPlan {
         boat_id: id,
         plank_id: None,
@@ -174,6 +164,18 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let location = format!("/boats/{id}/finish");
     work.commit(&location).await?;
     Ok(Answer::Go(location))
+}
+
+/// The coats of a plan with their times from the first one's.
+pub fn coats_from(plan: &finish::Plan, start: Timestamp) -> Vec<NewCoat> {
+    let after = |hours: f64| start + SignedDuration::from_secs_f64(hours * 3600.0);
+    let coat = |c: &finish::Coat| NewCoat {
+        name: c.step.step.clone(),
+        litres: c.litres,
+        earliest: after(c.earliest),
+        latest: c.latest.map(after),
+    };
+    plan.coats.iter().map(coat).collect()
 }
 
 /// A date and time as a browser's field writes it (`2026-11-24T08:00`), local; empty means now.

@@ -36,12 +36,11 @@ struct Row {
 }
 
 fn row(desk: &Desk<'_>, b: &Board) -> Row {
-    let u = desk.units;
     Row {
         id: b.id,
         tag: b.tag.clone(),
         species: species::find(&b.species).map_or(b.species.clone(), |s| s.name.clone()),
-        size: format!("{} × {} × {}", u.len(b.length), u.len(b.width), u.len(b.thickness)),
+        size: desk.units.dims(&[b.length, b.width, b.thickness]),
         grain: b.grain.label(),
         drying: b.drying.label(),
         moisture: b.moisture.map_or("not measured".to_owned(), |m| format!("{m:.0} %")),

@@ -93,12 +93,7 @@ fn row(desk: &Desk<'_>, piece: &Piece) -> Row {
 }
 
 pub fn blank(desk: &Desk<'_>, piece: &Piece) -> String {
-    format!(
-        "{} × {} × {}",
-        desk.units.len(piece.length),
-        desk.units.len(piece.width),
-        desk.units.len(piece.thickness)
-    )
+    desk.units.dims(&[piece.length, piece.width, piece.thickness])
 }
 
 #[derive(Template)]

@@ -89,10 +89,8 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
             board_id: b.id,
             tag: b.tag.clone(),
             what: format!(
-                "{} × {} × {}, {}, {}{}",
-                desk.units.len(b.length),
-                desk.units.len(b.width),
-                desk.units.len(b.thickness),
+                "{}, {}, {}{}",
+                desk.units.dims(&[b.length, b.width, b.thickness]),
                 b.grain.label().to_lowercase(),
                 b.origin.label().to_lowercase(),
                 b.moisture.map_or(String::new(), |m| format!(", {m:.0} %"))
@@ -108,11 +106,9 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
     } else {
         let length = piece.length + 2.0 * board::end_trim(rough);
         format!(
-            "No board in the rack yields it. To buy: {}, at least {} × {} × {}",
+            "No board in the rack yields it. To buy: {}, at least {}",
             wanted.map_or(piece.species.as_str(), |s| s.name.as_str()),
-            desk.units.len(length),
-            desk.units.len(piece.width),
-            desk.units.len(rough)
+            desk.units.dims(&[length, piece.width, rough])
         )
     };
     PieceView {

@@ -25,6 +25,15 @@ impl Units {
         format_length(mm, self.unit, self.denominator, Precision::Fine)
     }
 
+    /// `302 × 50 × 14.5 mm`, or each in inches.
+    pub fn dims(&self, sizes: &[f64]) -> String {
+        let each: Vec<String> = sizes.iter().map(|mm| self.len(*mm)).collect();
+        match self.unit {
+            LengthUnit::Millimetre => each.join(" × ").replace(" mm ×", " ×"),
+            LengthUnit::Inch => each.join(" × "),
+        }
+    }
+
     /// Metres, or feet and inches.
     pub fn run(&self, mm: f64) -> String {
         match self.unit {
@@ -71,4 +80,23 @@ fn clock_text(at: jiff::Timestamp, format: &str) -> String {
     at.to_zoned_datetime(jiff::tz::TimeZone::system())
         .strftime(format)
         .to_string()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sizes_say_their_unit_once() {
+        let metric = Units {
+            unit: LengthUnit::Millimetre,
+            denominator: 16,
+        };
+        assert_eq!(metric.dims(&[302.0, 50.0, 14.5]), "302 × 50 × 14.5 mm");
+        let imperial = Units {
+            unit: LengthUnit::Inch,
+            denominator: 16,
+        };
+        assert_eq!(imperial.dims(&[914.4, 25.4]), "3' × 1\"");
+    }
 }

@@ -54,41 +54,42 @@ pub fn draw(view: &PlankView, outline: &[Point], datum: (u32, f64), units: Units
     out
 }
 
-/// Each corner's distance from the datum, ticked off below the plank; crowded ones are put on a second row.
+/// Each corner's distance from the datum, ticked off below the plank; a number that would run into another goes
+/// one row down.
 fn running_dimensions(out: &mut String, view: &PlankView, outline: &[Point], datum: (u32, f64), units: Units) {
     let [zero, foot] = view.place([datum.1, 0.0]);
     let base = foot + 16.0;
-    let Some((x0, x1)) = extent(outline, 0) else {
-        return;
-    };
+    let Some((x0, x1)) = extent(outline, 0) else { return };
     let [left, _] = view.place([x0.min(datum.1), 0.0]);
     let [right, _] = view.place([x1.max(datum.1), 0.0]);
     let _ = write!(
         out,
-        "<path class=\"dimension\" d=\"M{left:.1} {base:.1}H{right:.1}M{zero:.1} {:.1}V{:.1}\"/>\
-         <text class=\"dimension-text\" x=\"{zero:.1}\" y=\"{:.1}\">F{} aft edge: 0</text>",
+        "<path class=\"dimension\" d=\"M{left:.1} {base:.1}H{right:.1}M{zero:.1} {:.1}V{:.1}\"/>",
         ROOM - 4.0,
-        base + 6.0,
-        base + 64.0,
-        datum.0
+        base + 6.0
     );
     let mut xs: Vec<f64> = outline.iter().map(|p| p[0]).collect();
     xs.sort_by(f64::total_cmp);
     xs.dedup_by(|a, b| (*a - *b).abs() < 0.5);
-    let mut last = [f64::NEG_INFINITY; 2];
-    // A number takes about this much room, mm of the drawing.
-    const TEXT: f64 = 46.0;
-    for x in xs {
-        let [px, _] = view.place([x, 0.0]);
-        let row = usize::from(px - last[0] < TEXT);
-        last[row] = px;
-        let y = base + 20.0 + 18.0 * row as f64;
+    let mut marks = vec![(zero, format!("0 = F{} aft edge", datum.0))];
+    marks.extend(xs.iter().map(|x| (view.place([*x, 0.0])[0], units.len(x - datum.1))));
+    marks.sort_by(|a, b| a.0.total_cmp(&b.0));
+    /// Room a letter takes, mm of the drawing.
+    const LETTER: f64 = 7.0;
+    let mut row_ends = [f64::NEG_INFINITY; 3];
+    for (x, text) in marks {
+        let half = LETTER * text.chars().count() as f64 / 2.0;
+        let row = row_ends
+            .iter()
+            .position(|end| x - half > *end)
+            .unwrap_or(row_ends.len() - 1);
+        row_ends[row] = x + half;
         let _ = write!(
             out,
-            "<path class=\"dimension\" d=\"M{px:.1} {:.1}V{:.1}\"/><text class=\"dimension-text\" x=\"{px:.1}\" y=\"{y:.1}\">{}</text>",
+            "<path class=\"dimension\" d=\"M{x:.1} {:.1}V{:.1}\"/><text class=\"dimension-text\" x=\"{x:.1}\" y=\"{:.1}\">{text}</text>",
             base - 5.0,
             base + 5.0,
-            units.len(x - datum.1)
+            base + 20.0 + 17.0 * row as f64
         );
     }
 }
