@@ -1,11 +1,11 @@
 //! Why a number or a verdict is what it is, as data: pages, PDFs and `compute` all show the same reasons.
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use crate::practice::School;
 
 /// What a reason does to the thing it speaks of.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Verdict {
     /// Speaks for it.

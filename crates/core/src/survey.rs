@@ -1,5 +1,7 @@
 //! Survey: what was found, how it was read, and what the reading means.
 
+pub mod sample;
+
 use serde::Serialize;
 
 use crate::choice::choices;

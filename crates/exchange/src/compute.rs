@@ -8,7 +8,10 @@ use mend_keel_core::practice::GravingRules;
 use mend_keel_core::repair::butts::{self, Conflict, Rule};
 use mend_keel_core::repair::graving::{self, Damage, DamageKind, Hole, Plank, Request};
 use mend_keel_core::repair::scarf;
-use mend_keel_core::shape::hollow;
+use mend_keel_core::shape::bevel::Section;
+use mend_keel_core::shape::{bend, bevel, fair, hollow};
+use mend_keel_core::survey::sample;
+use mend_keel_core::timber::board::Drying;
 use mend_keel_core::timber::{self, moisture, species};
 use mend_keel_core::units::{LengthUnit, Precision, format_length, parse_length};
 use mend_keel_core::{InputError, survey};
@@ -20,17 +23,21 @@ type Outcome = Result<Value, InputError>;
 type Tool = fn(Value) -> Outcome;
 
 /// Every tool by its contract name.
-const TOOLS: [(&str, Tool); 12] = [
+const TOOLS: [(&str, Tool); 16] = [
     ("length", length),
     ("format-length", format_length_tool),
     ("emc", emc),
     ("meter", meter),
     ("movement", movement),
     ("board-measure", board_measure),
+    ("fastener-sample", fastener_sample),
     ("section-loss", section_loss),
     ("hog", hog),
     ("scarf", scarf_tool),
+    ("fair", fair_tool),
     ("hollow", hollow_tool),
+    ("bend", bend_tool),
+    ("bevel", bevel_tool),
     ("butts-check", butts_check),
     ("patch", patch),
 ];
@@ -214,6 +221,27 @@ fn board_measure(input: Value) -> Outcome {
     Ok(json!({ "board_feet": measure.board_feet, "cubic_metres": measure.cubic_metres }))
 }
 
+fn fastener_sample(input: Value) -> Outcome {
+    #[derive(Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct In {
+        population: u32,
+        drawn: u32,
+        bad: u32,
+        #[serde(default = "usual_confidence")]
+        confidence: f64,
+    }
+    fn usual_confidence() -> f64 {
+        0.95
+    }
+    let input: In = read(input)?;
+    let sample = sample::read(input.population, input.drawn, input.bad, input.confidence)?;
+    Ok(json!({
+        "estimate": sample.estimate, "low": sample.low, "high": sample.high, "verdict": sample.verdict,
+        "draw_more": sample.draw_more,
+    }))
+}
+
 fn section_loss(input: Value) -> Outcome {
     #[derive(Deserialize)]
     #[serde(deny_unknown_fields)]
@@ -266,6 +294,85 @@ fn hollow_tool(input: Value) -> Outcome {
     let input: In = read(input)?;
     let hollow = hollow::plan(input.width, input.radius, input.finished_thickness)?;
     Ok(json!({ "hollow": hollow.hollow, "stock_thickness": hollow.stock_thickness }))
+}
+
+fn fair_tool(input: Value) -> Outcome {
+    #[derive(Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct In {
+        points: Vec<[f64; 2]>,
+        tolerance: Option<f64>,
+        at: Option<Vec<f64>>,
+    }
+    let input: In = read(input)?;
+    let line = fair::fit(
+        &input.points,
+        input.tolerance.unwrap_or(fair::TOLERANCE),
+        input.at.as_deref(),
+    )?;
+    Ok(json!({
+        "suspects": line.suspects, "residuals": line.residuals, "curve": line.curve, "inflections": line.inflections,
+    }))
+}
+
+fn bend_tool(input: Value) -> Outcome {
+    #[derive(Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct In {
+        species: String,
+        thickness: f64,
+        radius: f64,
+        drying: Drying,
+        #[serde(default)]
+        soaked: bool,
+        #[serde(default)]
+        strap: bool,
+        width: Option<f64>,
+    }
+    let input: In = read(input)?;
+    let request = bend::Request {
+        species: species::find(&input.species)?,
+        thickness: input.thickness,
+        radius: input.radius,
+        drying: input.drying,
+        soaked: input.soaked,
+        strap: input.strap,
+        width: input.width,
+    };
+    let bend = bend::plan(&request)?;
+    Ok(json!({
+        "cold_ok": bend.cold_ok, "cold_ratio": bend.cold_ratio, "steam_ok": bend.steam_ok, "steam_risk": bend.steam_risk,
+        "steam_min_radius": bend.steam_min_radius, "steam_minutes": bend.steam_minutes, "method": bend.method,
+        "plies": bend.plies, "ply_thickness": bend.ply_thickness, "spring_back": bend.spring_back,
+        "edge_set_ratio": bend.edge_set_ratio,
+    }))
+}
+
+fn bevel_tool(input: Value) -> Outcome {
+    #[derive(Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct ExtSection {
+        x: f64,
+        points: Vec<[f64; 2]>,
+    }
+    #[derive(Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct In {
+        sections: Vec<ExtSection>,
+        station: usize,
+        height: f64,
+    }
+    let input: In = read(input)?;
+    let sections: Vec<Section> = input
+        .sections
+        .into_iter()
+        .map(|s| Section {
+            x: s.x,
+            points: s.points,
+        })
+        .collect();
+    let bevel = bevel::at(&sections, input.station, input.height)?;
+    Ok(json!({ "bevel": bevel.bevel, "distance": bevel.distance }))
 }
 
 /// A butt rule by name or by its four numbers.

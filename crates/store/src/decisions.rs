@@ -20,6 +20,9 @@ pub struct Decision {
     pub strength: f64,
     pub p50: f64,
     pub p80: f64,
+    /// The rules as they stood.
+    #[sqlx(json)]
+    pub body: Value,
     pub by_name: String,
     pub at: String,
 }
@@ -126,7 +129,7 @@ pub struct NewPiece {
 }
 
 const DECISION: &str =
-    "SELECT id, boat_id, plank_id, kind, reason, kept, strength, p50, p80, by_name, at FROM decision";
+    "SELECT id, boat_id, plank_id, kind, reason, kept, strength, p50, p80, body, by_name, at FROM decision";
 const PIECE: &str = "SELECT id, boat_id, plank_id, decision_id, name, geometry, length, width, thickness, species, state, board_id FROM piece";
 
 /// Decisions in force.

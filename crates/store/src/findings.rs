@@ -2,7 +2,7 @@
 
 use mend_keel_core::geometry::Point;
 use mend_keel_core::grid::{Address, Side};
-use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};
+use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method, Ring};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use sqlx::FromRow;
@@ -25,6 +25,9 @@ pub struct Reading {
     pub original_diameter: Option<f64>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub remaining_diameter: Option<f64>,
+    /// What a mallet or knuckle said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub ring: Option<Ring>,
     /// What the reading means, in words.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub says: String,

@@ -16,6 +16,8 @@ enum Kind {
     /// A length, in any way a yard writes one.
     Length,
     Number,
+    /// A whole number.
+    Count,
     Text,
     /// A table species.
     Species,
@@ -37,7 +39,7 @@ struct Tool {
 
 use Kind::{Length, Number, Points, Text};
 
-const TOOLS: [Tool; 10] = [
+const TOOLS: [Tool; 13] = [
     Tool {
         name: "length",
         title: "Read a length",
@@ -111,6 +113,41 @@ const TOOLS: [Tool; 10] = [
         )],
         formula: "height above the straight line through the ends",
         source: "handbook 03",
+    },
+    Tool {
+        name: "fastener-sample",
+        title: "A sample of fastenings",
+        fields: &[
+            ("population", "Fastenings in the region", Kind::Count, "2400"),
+            ("drawn", "Drawn", Kind::Count, "20"),
+            ("bad", "Bad among them", Kind::Count, "3"),
+        ],
+        formula: "exact interval: Clopper–Pearson, hypergeometric above a tenth of the region",
+        source: "handbook 03; verdicts yard rule",
+    },
+    Tool {
+        name: "fair",
+        title: "Fair a line",
+        fields: &[(
+            "points",
+            "Measurements, one to a line: x, offset",
+            Points,
+            "0, 120\n500, 96\n1000, 79\n1500, 79\n2000, 66\n2500, 72\n3000, 85",
+        )],
+        formula: "least ∫ f''² dx within 1.5 mm of every measurement",
+        source: "handbook 04",
+    },
+    Tool {
+        name: "bend",
+        title: "Bend a piece",
+        fields: &[
+            ("species", "Species", Kind::Species, "white_oak"),
+            ("thickness", "Thickness", Length, "25"),
+            ("radius", "Inside radius", Length, "400"),
+            ("drying", "Dried: green, air or kiln", Text, "air"),
+        ],
+        formula: "strain t/(2R + t) × E against half the bending strength; steamed R ≥ k·t; steam 2.4 min/mm",
+        source: "Wood Handbook ch. 5; radii yard rule",
     },
     Tool {
         name: "scarf",
@@ -199,7 +236,7 @@ fn show(
         Kind::Length => "length",
         Kind::Species => "species",
         Kind::Points => "points",
-        Kind::Number | Kind::Text => "text",
+        Kind::Number | Kind::Count | Kind::Text => "text",
     };
     Show {
         page: desk.page(tool.title, "bench"),
@@ -243,6 +280,7 @@ pub fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Result {
         let value = match kind {
             Length => json!(read.length(name)),
             Number => json!(read.number(name, -1e6, 1e6)),
+            Kind::Count => json!(read.whole(name, 0, 1_000_000)),
             Text | Kind::Species => json!(posted.form.get(name)),
             Points => json!(read.points(name)),
         };

@@ -3,7 +3,7 @@
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Address;
-use mend_keel_core::survey::{self, Cause, Certainty, FindingKind, Grade, Method};
+use mend_keel_core::survey::{self, Cause, Certainty, FindingKind, Grade, Method, Ring};
 use mend_keel_core::timber::moisture::correct_meter;
 use mend_keel_core::timber::species;
 use mend_keel_store::StoreError;
@@ -39,6 +39,7 @@ struct Entry {
     grades: Choices,
     certainties: Choices,
     causes: Choices,
+    rings: Choices,
     photo: Option<String>,
     /// What somebody else saved meanwhile, field by field, beside what was typed.
     theirs: Vec<(&'static str, String, String)>,
@@ -127,6 +128,7 @@ fn entry(
         grades,
         certainties: pairs(Certainty::ALL, Certainty::code, Certainty::label),
         causes: pairs(Cause::ALL, Cause::code, Cause::label),
+        rings: pairs(Ring::ALL, Ring::code, Ring::label),
         photo: id
             .and_then(|id| file.findings.iter().find(|f| f.id == id))
             .and_then(|f| f.photo.clone()),
@@ -195,6 +197,7 @@ fn stored(desk: &Desk<'_>, f: &Finding) -> Typed {
         .with("note", f.note.clone())
         .with("shape", shape.join("\n"))
         .with("spike", fine(f.reading.spike))
+        .with("ring", f.reading.ring.map_or("", |ring| ring.code()))
         .with("meter", plain(f.reading.meter))
         .with("wood_temperature", plain(f.reading.wood_temperature))
         .with("original_diameter", fine(f.reading.original_diameter))
@@ -255,6 +258,7 @@ fn both_versions(desk: &Desk<'_>, file: &BoatFile, theirs: &Finding, plank: &Pla
         ("certainty", "How sure"),
         ("cause", "Cause"),
         ("depth", "Depth"),
+        ("ring", "Sound"),
         ("spike", "Spike"),
         ("meter", "Meter"),
         ("wood_temperature", "Wood temperature"),
@@ -374,6 +378,11 @@ fn widest_under(file: &BoatFile, plank: &Plank, shape: &[[f64; 2]], datum: f64) 
 fn read_method(read: &mut Reader<'_>, method: Option<Method>, plank: &Plank) -> (Reading, Option<Grade>) {
     let mut reading = Reading::default();
     let outcome: std::result::Result<Option<Grade>, InputError> = match method {
+        Some(Method::Sound) => Ok(read.choice("ring", Ring::from_code).and_then(|ring| {
+            let said = survey::read_ring(ring);
+            (reading.ring, reading.says) = (Some(ring), said.says);
+            said.grade
+        })),
         Some(Method::Spike) => {
             let depth = read.length("spike");
             reading.spike = Some(depth);

@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 
 use super::{BoatFile, Desk, Page, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
-use crate::error::{Answer, AppError, Result};
+use crate::error::{Answer, Result};
 use crate::form::{Faults, Posted, Reader, Typed};
 use crate::view::reasons::{self, ReasonView};
 
@@ -36,6 +36,8 @@ struct StrakeView {
     rows: Vec<(&'static str, String)>,
     reasons: Vec<ReasonView>,
     kept: Option<String>,
+    /// The width measured, ready to be typed over.
+    width: String,
 }
 
 /// Metres of seam that a plank's work opens: both edges of its new wood, or of the whole plank.
@@ -67,7 +69,9 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
     let caulked = seam::judge(file.boat.construction, Treatment::CottonCompound).verdict == Verdict::For;
     let mut rows = vec![("Seam touched", units.run(length))];
     let mut shown = Vec::new();
-    if let (true, Ok(c)) = (caulked, seam::caulk(plank.thickness, length, None)) {
+    let plan = file.seams.iter().find(|s| s.plank_id == Some(plank.id));
+    let measured = plan.and_then(|s| s.asked["width_mm"].as_f64());
+    if let (true, Ok(c)) = (caulked, seam::caulk(plank.thickness, length, measured)) {
         rows.extend([
             ("Width at the face", units.fine(c.width)),
             ("Open to a depth of", units.fine(c.open_depth)),
@@ -95,10 +99,7 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
         ]);
         shown = reasons::views(&c.reasons, units);
     }
-    let kept = file
-        .seams
-        .iter()
-        .find(|s| s.plank_id == Some(plank.id))
+    let kept = plan
         .and_then(|s| {
             s.asked
                 .get("treatment")
@@ -112,6 +113,7 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
         rows,
         reasons: shown,
         kept,
+        width: measured.map_or(String::new(), |mm| units.fine(mm)),
     }
 }
 
@@ -155,6 +157,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
     let plank = file.plank(plank)?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let treatment = read.choice("treatment", Treatment::from_code);
+    let width = read.optional_length("width");
     let judged = treatment.map(|t| seam::judge(file.boat.construction, t));
     if let Some(reason) = judged.as_ref().filter(|r| r.verdict == Verdict::Forbids) {
         read.faults.add(InputError::new(
@@ -167,16 +170,23 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
     };
     let length = seam_length(&file, plank);
     let caulked = (treatment == Treatment::CottonCompound && length > 0.0)
-        .then(|| seam::caulk(plank.thickness, length, None))
-        .transpose()
-        .map_err(|e| AppError::Refused(e.to_string()))?;
+        .then(|| seam::caulk(plank.thickness, length, width))
+        .transpose();
+    let caulked = match caulked {
+        Ok(caulked) => caulked,
+        Err(e) => {
+            let mut faults = Faults::default();
+            faults.add(e);
+            return render_faulty(&page(&desk, &file, posted.form.typed(), faults, plank.id));
+        }
+    };
     let new = NewPlan {
         boat_id: id,
         plank_id: Some(plank.id),
         piece_id: None,
         kind: "seam",
         summary: format!("Seams of {}: {}", plank.name(), treatment.label().to_lowercase()),
-        asked: json!({ "treatment": treatment, "seam_mm": length }),
+        asked: json!({ "treatment": treatment, "seam_mm": length, "width_mm": width }),
         answer: json!({ "judged": judged, "caulking": caulked.map(|c| json!({ "width_mm": c.width, "strands": c.strands,
             "compound_ml": c.compound_ml, "cartridges": c.cartridges, "cotton_mm": c.cotton_length, "tape_mm": c.tape_length })) }),
     };

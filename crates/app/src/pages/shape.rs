@@ -2,7 +2,7 @@
 
 use askama::Template;
 
-use mend_keel_core::repair::scarf;
+use mend_keel_core::repair::{graving, scarf};
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::{self, Geometry, Piece};
 use rocket::get;
@@ -13,6 +13,7 @@ use crate::error::{AppError, Result};
 use crate::view::map::Map;
 use crate::view::piece::{self as drawing, Corner};
 use crate::view::plank::{Mark, PlankView};
+use crate::view::reasons::{self, ReasonView};
 
 #[derive(Template)]
 #[template(path = "shape.html")]
@@ -110,6 +111,7 @@ struct Show {
     facts: Vec<(&'static str, String)>,
     swallowed: Vec<String>,
     scarf: Vec<(&'static str, String)>,
+    reasons: Vec<ReasonView>,
 }
 
 #[get("/boats/<id>/pieces/<piece>")]
@@ -141,6 +143,10 @@ pub async fn piece(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64) -> Res
         facts,
         swallowed,
         scarf,
+        reasons: file
+            .decision(plank.id)
+            .map(|d| reasons::kept(&d.body["reasons"], desk.units))
+            .unwrap_or_default(),
     })
 }
 
@@ -166,12 +172,7 @@ fn described(desk: &Desk<'_>, piece: &Piece, plank: &Plank) -> std::result::Resu
             swallowed,
             to_edge,
         } => {
-            let clamps = (piece.length / 100.0).ceil() * if piece.width > 80.0 { 2.0 } else { 1.0 };
-            // 0.30 kg/m² of joint and 15 %: the bed of a face patch, or the edge of one that goes through.
-            let perimeter: f64 = mend_keel_core::geometry::edges(outline)
-                .map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1]))
-                .sum();
-            let joint = perimeter * depth + if *through { 0.0 } else { *area };
+            let glue = graving::glue_grams(outline, *depth, *through);
             let facts = vec![
                 (
                     "Depth",
@@ -194,8 +195,8 @@ fn described(desk: &Desk<'_>, piece: &Piece, plank: &Plank) -> std::result::Resu
                     }
                     .to_owned(),
                 ),
-                ("Clamps", format!("{clamps:.0}")),
-                ("Glue", format!("{:.0} g mixed", joint / 1e6 * 0.30 * 1.15 * 1000.0)),
+                ("Clamps", graving::clamps(piece.length, piece.width).to_string()),
+                ("Glue", format!("{glue:.0} g mixed: 0.30 kg/m² of joint and 15 %")),
             ];
             Ok(Described {
                 outline: outline.clone(),

@@ -1,7 +1,7 @@
 //! Timber for a boat: which boards yield each blank, in order of merit; reserving one and cutting it.
 
 use askama::Template;
-use mend_keel_core::timber::board::{self, Fit, Need, Rectangle};
+use mend_keel_core::timber::board::{self, Fit, Grain, Need, Rectangle};
 use mend_keel_core::timber::species;
 use mend_keel_store::boards::{self, Board};
 use mend_keel_store::decisions::{self, Geometry, Piece, PieceState};
@@ -49,7 +49,8 @@ fn need(piece: &Piece) -> Need {
         length: piece.length,
         width: piece.width,
         thickness: piece.thickness,
-        grain: None,
+        // Planking is quarter-sawn where it can be had: it moves half as much across.
+        grain: Some(Grain::Quarter),
         glued: matches!(piece.geometry, Geometry::Patch { .. })
             || matches!(piece.geometry, Geometry::Stretch { scarf, .. } if scarf > 0.0),
     }

@@ -218,6 +218,14 @@ async fn a_refused_seam_treatment_says_why() {
         .await;
     assert_eq!(driven.status, 422);
     assert!(driven.text.contains("wedges it open and strips the fastenings"));
+    let wide = visitor
+        .send(
+            "/boats/2/seams",
+            &action,
+            &[("treatment", "flexible_lap_adhesive"), ("width", "wide")],
+        )
+        .await;
+    assert!(wide.status == 422 && wide.text.contains("cannot read “wide”"));
     assert_eq!(
         visitor
             .send("/boats/2/seams", &action, &[("treatment", "flexible_lap_adhesive")])

@@ -158,7 +158,7 @@ pub fn fit(board: &Board, need: &Need, species: &Species) -> Fit {
         false,
         Reason::note(
             "board.grain",
-            format!("{}; the plank's grain should be matched", board.grain.label()),
+            format!("{}: the grain should match what it is let into", board.grain.label()),
         ),
     );
     let origin = match board.origin {

@@ -2,7 +2,9 @@
 
 use proptest::prelude::*;
 
+use super::search::EYE_DECIDES;
 use super::*;
+use crate::geometry::distance_to_segment;
 
 fn crack(points: &[Point]) -> Damage {
     Damage {
@@ -222,6 +224,28 @@ fn corners_keep_off_a_frame_row_where_that_costs_little() {
 }
 
 #[test]
+fn a_corner_among_live_fastenings_still_finds_a_way_round_the_frame_row() {
+    // A crack that ends beside a frame's fastenings: many outlines differ by a hair, few are clear of the row.
+    let request = Request {
+        frames: vec![755.0, 1_000.0],
+        ..request(
+            vec![crack(&[[820.0, 48.0], [950.0, 55.0]])],
+            vec![
+                hole("F14.1", 1_000.0, 41.0, 13.0, true),
+                hole("F14.2", 1_000.0, 82.0, 13.0, true),
+            ],
+        )
+    };
+    let patch = plan(&request).unwrap();
+    assert_eq!(faults(&request, &patch), Vec::<String>::new());
+    assert!(
+        !patch.reasons.iter().any(|r| r.rule == "graving.frame_row"),
+        "{:?}",
+        patch.outline
+    );
+}
+
+#[test]
 fn bad_input_is_named_where_it_was_given() {
     let field = |request: Request| plan(&request).unwrap_err().field;
     assert_eq!(field(request(vec![], vec![])), "damage");
@@ -251,6 +275,14 @@ fn bad_input_is_named_where_it_was_given() {
         plan(&thin).unwrap_err().to_string(),
         "plank.thickness: must be greater than 0, was -3"
     );
+}
+
+#[test]
+fn a_hand_sized_piece_takes_a_few_grams_of_glue() {
+    // 200 × 50 × 12.5: bed 10 000 mm², edge 500 × 12.5 = 6 250 mm².
+    let outline = [[0.0, 0.0], [200.0, 0.0], [200.0, 50.0], [0.0, 50.0]];
+    assert!((glue_grams(&outline, 12.5, false) - 16_250.0 / 1e6 * 0.345 * 1000.0).abs() < 1e-9);
+    assert_eq!((clamps(212.0, 62.0), clamps(212.0, 120.0)), (3, 6));
 }
 
 #[test]
