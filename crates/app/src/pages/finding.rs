@@ -180,12 +180,12 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, at: &str, mut posted: P
 }
 
 fn stored(desk: &Desk<'_>, f: &Finding) -> Typed {
-    let fine = |mm: Option<f64>| mm.map_or(String::new(), |mm| desk.units.fine(mm));
+    let exact = |mm: Option<f64>| mm.map_or(String::new(), |mm| desk.units.exact(mm));
     let plain = |n: Option<f64>| n.map_or(String::new(), |n| n.to_string());
     let shape: Vec<String> = f
         .shape
         .iter()
-        .map(|p| format!("{}, {}", desk.units.fine(p[0]), desk.units.fine(p[1])))
+        .map(|p| format!("{}, {}", desk.units.exact(p[0]), desk.units.exact(p[1])))
         .collect();
     Typed::default()
         .with("kind", f.kind.code())
@@ -193,15 +193,15 @@ fn stored(desk: &Desk<'_>, f: &Finding) -> Typed {
         .with("grade", f.grade.code())
         .with("certainty", f.certainty.code())
         .with("cause", f.cause.code())
-        .with("depth", fine((f.depth > 0.0).then_some(f.depth)))
+        .with("depth", exact((f.depth > 0.0).then_some(f.depth)))
         .with("note", f.note.clone())
         .with("shape", shape.join("\n"))
-        .with("spike", fine(f.reading.spike))
+        .with("spike", exact(f.reading.spike))
         .with("ring", f.reading.ring.map_or("", |ring| ring.code()))
         .with("meter", plain(f.reading.meter))
         .with("wood_temperature", plain(f.reading.wood_temperature))
-        .with("original_diameter", fine(f.reading.original_diameter))
-        .with("remaining_diameter", fine(f.reading.remaining_diameter))
+        .with("original_diameter", exact(f.reading.original_diameter))
+        .with("remaining_diameter", exact(f.reading.remaining_diameter))
         .with("version", f.version.to_string())
 }
 

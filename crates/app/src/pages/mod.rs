@@ -358,7 +358,7 @@ impl BoatFile {
         let planned = |plans: &[Plan], piece: &Piece| plans.iter().any(|p| p.piece_id == Some(piece.id));
         let unseamed = self
             .decided_new_planks()
-            .filter(|p| !self.seams.iter().any(|s| s.plank_id == Some(p.id)))
+            .filter(|p| seams::seam_length(self, p) > 0.0 && !self.seams.iter().any(|s| s.plank_id == Some(p.id)))
             .count();
         let suspected = self
             .findings

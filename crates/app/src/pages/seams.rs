@@ -38,10 +38,12 @@ struct StrakeView {
     kept: Option<String>,
     /// The width measured, ready to be typed over.
     width: String,
+    /// The same for the length opened.
+    length: String,
 }
 
 /// Metres of seam that a plank's work opens: both edges of its new wood, or of the whole plank.
-fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
+pub fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
     let (from, to) = plank.place().span(&file.boat.shell);
     let stretches: f64 = file
         .pieces
@@ -65,11 +67,18 @@ fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
 
 fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
     let units = desk.units;
-    let length = seam_length(file, plank);
-    let caulked = seam::judge(file.boat.construction, Treatment::CottonCompound).verdict == Verdict::For;
-    let mut rows = vec![("Seam touched", units.run(length))];
-    let mut shown = Vec::new();
     let plan = file.seams.iter().find(|s| s.plank_id == Some(plank.id));
+    let length = plan
+        .and_then(|s| s.asked["seam_mm"].as_f64())
+        .unwrap_or_else(|| seam_length(file, plank));
+    let caulked = seam::judge(file.boat.construction, Treatment::CottonCompound).verdict == Verdict::For;
+    let opened = if length > 0.0 {
+        units.run(length)
+    } else {
+        "none: the piece touches no seam".to_owned()
+    };
+    let mut rows = vec![("Seam opened", opened)];
+    let mut shown = Vec::new();
     let measured = plan.and_then(|s| s.asked["width_mm"].as_f64());
     if let (true, Ok(c)) = (caulked, seam::caulk(plank.thickness, length, measured)) {
         rows.extend([
@@ -113,7 +122,12 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
         rows,
         reasons: shown,
         kept,
-        width: measured.map_or(String::new(), |mm| units.fine(mm)),
+        width: measured.map_or(String::new(), |mm| units.exact(mm)),
+        length: if length > 0.0 {
+            units.exact(length)
+        } else {
+            String::new()
+        },
     }
 }
 
@@ -158,6 +172,16 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let treatment = read.choice("treatment", Treatment::from_code);
     let width = read.optional_length("width");
+    let length = read
+        .optional_length("length")
+        .unwrap_or_else(|| seam_length(&file, plank));
+    let (from, to) = plank.place().span(&file.boat.shell);
+    if length < 0.0 || length > 2.0 * (to - from) {
+        read.faults.add(InputError::new(
+            "length",
+            format!("this plank has {} of seam", desk.units.run(2.0 * (to - from))),
+        ));
+    }
     let judged = treatment.map(|t| seam::judge(file.boat.construction, t));
     if let Some(reason) = judged.as_ref().filter(|r| r.verdict == Verdict::Forbids) {
         read.faults.add(InputError::new(
@@ -168,7 +192,6 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
     let (Some(treatment), Some(judged), true) = (treatment, judged, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults, plank.id));
     };
-    let length = seam_length(&file, plank);
     let caulked = (treatment == Treatment::CottonCompound && length > 0.0)
         .then(|| seam::caulk(plank.thickness, length, width))
         .transpose();

@@ -1,7 +1,7 @@
 //! The planking map: both sides to scale, drawn in one pass.
 //!
 //! Port lies above with the sheer at the top, starboard below mirrored, the keel between them; the bow is to the
-//! left. One unit is one millimetre of the expanded shell.
+//! left. Every boat is drawn to the same length, so that glyphs and numbers stand in proportion on a skiff and on a ship.
 
 use std::fmt::Write;
 
@@ -15,13 +15,15 @@ use serde_json::json;
 
 use super::svg;
 
-/// Room for frame numbers along the keel, mm.
+/// Length of every boat on the drawing, units; everything below is in the same units.
+const DRAWN_LENGTH: f64 = 8_000.0;
+/// Room for frame numbers along the keel.
 const KEEL_BAND: f64 = 260.0;
-/// Room round the drawing, mm.
+/// Room round the drawing.
 const MARGIN: f64 = 220.0;
-/// Findings smaller than this are only a glyph, mm.
+/// Findings smaller than this are only a glyph.
 const SHOWN_FROM: f64 = 20.0;
-/// Size of a glyph on the map, mm.
+/// Size of a glyph.
 const GLYPH: f64 = 110.0;
 
 /// What the map shows.
@@ -41,7 +43,10 @@ pub struct Map<'b> {
 /// Places on the drawing.
 struct Scale<'s> {
     shell: &'s Shell,
+    /// Greatest girth, mm.
     girth: f64,
+    /// Units for a millimetre.
+    per_mm: f64,
 }
 
 impl<'s> Scale<'s> {
@@ -50,18 +55,22 @@ impl<'s> Scale<'s> {
             .edges
             .last()
             .map_or(0.0, |sheer| sheer.iter().copied().fold(0.0, f64::max));
-        Self { shell, girth }
+        Self {
+            shell,
+            girth,
+            per_mm: DRAWN_LENGTH / shell.length().max(1.0),
+        }
     }
 
     fn x(&self, x: f64) -> f64 {
-        MARGIN + x
+        MARGIN + x * self.per_mm
     }
 
     /// Height of a girth from the keel on one side.
     fn y(&self, side: Side, girth: f64) -> f64 {
         match side {
-            Side::Port => MARGIN + self.girth - girth,
-            Side::Starboard => MARGIN + self.girth + KEEL_BAND + girth,
+            Side::Port => MARGIN + (self.girth - girth) * self.per_mm,
+            Side::Starboard => MARGIN + (self.girth + girth) * self.per_mm + KEEL_BAND,
         }
     }
 
@@ -102,8 +111,8 @@ impl Map<'_> {
     /// The whole drawing.
     pub fn draw(&self) -> String {
         let scale = Scale::new(&self.boat.shell);
-        let width = self.boat.shell.length() + 2.0 * MARGIN;
-        let height = 2.0 * scale.girth + KEEL_BAND + 2.0 * MARGIN;
+        let width = DRAWN_LENGTH + 2.0 * MARGIN;
+        let height = 2.0 * scale.girth * scale.per_mm + KEEL_BAND + 2.0 * MARGIN;
         let mut out = String::with_capacity(64 * 1024);
         let _ = write!(
             out,
@@ -126,7 +135,7 @@ impl Map<'_> {
 
     /// What the page's script needs to find the cell under a pointer.
     fn grid_data(&self, scale: &Scale<'_>) -> String {
-        let round = |v: f64| (v * 10.0).round() / 10.0;
+        let round = |mm: f64| (mm * scale.per_mm * 10.0).round() / 10.0;
         let rows: Vec<Vec<f64>> = self
             .boat
             .shell
@@ -302,14 +311,14 @@ impl Map<'_> {
             let y = if side == Side::Port {
                 MARGIN - 60.0
             } else {
-                MARGIN + 2.0 * scale.girth + KEEL_BAND + 150.0
+                MARGIN + 2.0 * scale.girth * scale.per_mm + KEEL_BAND + 150.0
             };
             let _ = write!(
                 out,
                 "<text class=\"map-side\" x=\"{MARGIN}\" y=\"{y:.0}\">◁ bow · {}</text>\
                  <text class=\"map-side end\" x=\"{:.0}\" y=\"{y:.0}\">stern ▷</text>",
                 side.label(),
-                MARGIN + shell.length()
+                MARGIN + DRAWN_LENGTH
             );
         }
     }

@@ -6,7 +6,7 @@ pub mod plank;
 pub mod reasons;
 pub mod svg;
 
-use mend_keel_core::units::{LengthUnit, Precision, format_length};
+use mend_keel_core::units::{LengthUnit, MM_PER_INCH, Precision, format_length, parse_length};
 
 /// How this yard writes lengths.
 #[derive(Debug, Clone, Copy)]
@@ -23,6 +23,29 @@ impl Units {
     /// To a tenth of a millimetre: drills, seam widths, and what is shown to be typed over.
     pub fn fine(&self, mm: f64) -> String {
         format_length(mm, self.unit, self.denominator, Precision::Fine)
+    }
+
+    /// A stored length to be typed over: what is shown reads back as the same length, so that saving a form
+    /// unchanged changes nothing.
+    pub fn exact(&self, mm: f64) -> String {
+        let trimmed = |n: f64, places: usize| {
+            let text = format!("{n:.places$}");
+            if text.contains('.') {
+                text.trim_end_matches('0').trim_end_matches('.').to_owned()
+            } else {
+                text
+            }
+        };
+        match self.unit {
+            LengthUnit::Millimetre => format!("{} mm", trimmed(mm, 3)),
+            LengthUnit::Inch => {
+                let fraction = self.len(mm);
+                match parse_length(&fraction, self.unit) {
+                    Ok(read) if (read - mm).abs() < 1e-3 => fraction,
+                    _ => format!("{} in", trimmed(mm / MM_PER_INCH, 5)),
+                }
+            }
+        }
     }
 
     /// `302 × 50 × 14.5 mm`, or each in inches.
@@ -85,6 +108,28 @@ fn clock_text(at: jiff::Timestamp, format: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_length_shown_to_be_typed_over_reads_back_the_same() {
+        for unit in [LengthUnit::Millimetre, LengthUnit::Inch] {
+            let units = Units { unit, denominator: 16 };
+            for mm in [0.0, 9.0, 9.525, 170.3, -22.25, 1031.875, 8600.0] {
+                let shown = units.exact(mm);
+                assert!(
+                    (parse_length(&shown, unit).unwrap() - mm).abs() < 1e-3,
+                    "{mm} as {shown}"
+                );
+            }
+        }
+        assert_eq!(
+            Units {
+                unit: LengthUnit::Inch,
+                denominator: 16
+            }
+            .exact(9.525),
+            "3/8\""
+        );
+    }
 
     #[test]
     fn sizes_say_their_unit_once() {

@@ -105,8 +105,10 @@ async fn one_boat_goes_through_the_whole_job() {
     b.press(&b.find_text("button", "Keep this treatment").await).await;
     b.find_text(".fault", "the planks buckle").await;
     b.choose("treatment", "cotton_compound").await;
+    b.fill("length", "1.2 m").await;
     b.press(&b.find_text("button", "Keep this treatment").await).await;
     b.find_text(".tag.done", "Cotton").await;
+    b.find_text("main", "2 cartridges of 310 ml with one in reserve").await;
 
     // 8. Finish.
     b.go("/boats/4/finish").await;
