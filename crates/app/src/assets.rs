@@ -35,13 +35,6 @@ pub struct Asset {
 #[get("/assets/<_stamp>/<path..>")]
 pub fn asset(_stamp: &str, path: PathBuf) -> Option<Asset> {
     let file = Assets::get(path.to_str()?)?;
-    let kind = path
-        .extension()
-        .and_then(|e| ContentType::from_extension(e.to_str()?))
-        .unwrap_or(ContentType::Binary);
-    Some(Asset {
-        bytes: file.data,
-        kind,
-        keep: Header::new("Cache-Control", "public, max-age=31536000, immutable"),
-    })
+    let kind = path.extension().and_then(|e| ContentType::from_extension(e.to_str()?)).unwrap_or(ContentType::Binary);
+    Some(Asset { bytes: file.data, kind, keep: Header::new("Cache-Control", "public, max-age=31536000, immutable") })
 }

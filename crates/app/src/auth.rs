@@ -74,14 +74,8 @@ pub async fn sign_in(store: &Store, jar: &CookieJar<'_>, account: Account) -> Re
     let failed = |_| InputError::new("", "could not open a session");
     let token = random_token()?;
     let csrf = random_token()?;
-    accounts::open_session(store, account.id, &digest(&token), &csrf)
-        .await
-        .map_err(failed)?;
-    let cookie = Cookie::build((SESSION_COOKIE, token))
-        .same_site(SameSite::Lax)
-        .http_only(true)
-        .path("/")
-        .permanent();
+    accounts::open_session(store, account.id, &digest(&token), &csrf).await.map_err(failed)?;
+    let cookie = Cookie::build((SESSION_COOKIE, token)).same_site(SameSite::Lax).http_only(true).path("/").permanent();
     jar.add_private(cookie);
     Ok(User { account, csrf })
 }
@@ -117,9 +111,7 @@ impl<'r> FromRequest<'r> for Crew {
     type Error = ();
 
     async fn from_request(request: &'r Request<'_>) -> Outcome<Self, ()> {
-        user_with(request, |user| user.account.role != Role::Guest)
-            .await
-            .map(Crew)
+        user_with(request, |user| user.account.role != Role::Guest).await.map(Crew)
     }
 }
 
@@ -128,9 +120,7 @@ impl<'r> FromRequest<'r> for Owner {
     type Error = ();
 
     async fn from_request(request: &'r Request<'_>) -> Outcome<Self, ()> {
-        user_with(request, |user| user.account.role == Role::Owner)
-            .await
-            .map(Owner)
+        user_with(request, |user| user.account.role == Role::Owner).await.map(Owner)
     }
 }
 
@@ -190,9 +180,7 @@ const REMEMBERED: usize = 10_000;
 impl SignInTries {
     pub fn may_try(&self, login: &str) -> bool {
         let tries = self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        tries
-            .get(&login.to_lowercase())
-            .is_none_or(|(count, since)| *count < TRIES || since.elapsed() > COOL_DOWN)
+        tries.get(&login.to_lowercase()).is_none_or(|(count, since)| *count < TRIES || since.elapsed() > COOL_DOWN)
     }
 
     pub fn failed(&self, login: &str) {
@@ -208,10 +196,7 @@ impl SignInTries {
     }
 
     pub fn succeeded(&self, login: &str) {
-        self.0
-            .lock()
-            .unwrap_or_else(std::sync::PoisonError::into_inner)
-            .remove(&login.to_lowercase());
+        self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner).remove(&login.to_lowercase());
     }
 }
 

@@ -15,11 +15,7 @@ use crate::server::{self, Mode};
 use crate::{auth, demo};
 
 #[derive(Parser)]
-#[command(
-    name = "mend-keel",
-    version,
-    about = "Survey, plan and record the repair of wooden boats"
-)]
+#[command(name = "mend-keel", version, about = "Survey, plan and record the repair of wooden boats")]
 struct Cli {
     #[command(subcommand)]
     command: Command,
@@ -90,15 +86,7 @@ pub fn main() -> ExitCode {
         Command::Serve(serving) => serve(serving, None),
         Command::Demo { serving, fresh } => serve(serving, Some(fresh)),
         Command::Compute { tool, batch } => return run_compute(tool.as_deref(), batch),
-        Command::User {
-            command:
-                UserCommand::Add {
-                    login,
-                    name,
-                    role,
-                    data,
-                },
-        } => add_user(login, name, role, data),
+        Command::User { command: UserCommand::Add { login, name, role, data } } => add_user(login, name, role, data),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,
@@ -121,9 +109,7 @@ fn serve(serving: Serving, demo: Option<bool>) -> Result<(), String> {
     rocket::execute(async move {
         let store = open_store(&folder).await?;
         if mode == Mode::Demo {
-            demo::fill(&store)
-                .await
-                .map_err(|e| format!("cannot make the demo data: {e}"))?;
+            demo::fill(&store).await.map_err(|e| format!("cannot make the demo data: {e}"))?;
         }
         server::run(store, folder, mode, serving.port).await
     })
@@ -136,10 +122,7 @@ fn make_fresh(path: &Path) -> Result<(), String> {
     }
     let ours = path.join("lock").exists() || path.read_dir().is_ok_and(|mut d| d.next().is_none());
     if !ours {
-        return Err(format!(
-            "{} is not a Mend Keel data folder; it is left alone",
-            path.display()
-        ));
+        return Err(format!("{} is not a Mend Keel data folder; it is left alone", path.display()));
     }
     // The lock proves that no other process is using what is about to be removed.
     drop(DataFolder::open(path)?);
@@ -147,9 +130,7 @@ fn make_fresh(path: &Path) -> Result<(), String> {
 }
 
 async fn open_store(folder: &DataFolder) -> Result<Store, String> {
-    Store::open(&folder.database())
-        .await
-        .map_err(|e| format!("cannot open {}: {e}", folder.database().display()))
+    Store::open(&folder.database()).await.map_err(|e| format!("cannot open {}: {e}", folder.database().display()))
 }
 
 fn add_user(login: String, name: Option<String>, role: CliRole, data: Option<PathBuf>) -> Result<(), String> {

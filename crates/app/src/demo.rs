@@ -33,19 +33,8 @@ pub async fn fill(store: &Store) -> Result<()> {
         return Ok(());
     }
     let start = first_morning().unwrap_or_else(Timestamp::now);
-    let mut work = store
-        .begin(Act {
-            by: "Ines Varga".into(),
-            at: start,
-            once: None,
-        })
-        .await?;
-    work.set_yard(&Yard {
-        name: "Saltmeadow Slip".into(),
-        unit: "mm".into(),
-        inch_denominator: 16,
-    })
-    .await?;
+    let mut work = store.begin(Act { by: "Ines Varga".into(), at: start, once: None }).await?;
+    work.set_yard(&Yard { name: "Saltmeadow Slip".into(), unit: "mm".into(), inch_denominator: 16 }).await?;
     for (login, name, role) in [
         ("ines", "Ines Varga", Role::Owner),
         ("tobias", "Tobias Renn", Role::Shipwright),
@@ -67,11 +56,7 @@ pub async fn fill(store: &Store) -> Result<()> {
         work.add_board(&board).await?;
     }
     work.commit("/").await?;
-    for (boat, story) in [
-        (wren, wren_story()),
-        (pennywort, pennywort_story()),
-        (teasel, teasel_story()),
-    ] {
+    for (boat, story) in [(wren, wren_story()), (pennywort, pennywort_story()), (teasel, teasel_story())] {
         tell(store, boat, &story, start).await?;
     }
     begin_work(store, wren, start).await?;
@@ -89,11 +74,7 @@ fn first_morning() -> Option<Timestamp> {
 async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
     let told = |e: String| StoreError::Conflict(e);
     let file = BoatFile::load(store, boat).await.map_err(|e| told(format!("{e:?}")))?;
-    let place = Address {
-        side: Side::Port,
-        strake: 6,
-        frame: 13,
-    };
+    let place = Address { side: Side::Port, strake: 6, frame: 13 };
     let plank = file.plank_at(place).map_err(|e| told(e.to_string()))?;
     let options = decide::case(&file, plank)
         .and_then(|case| core_decide::options(&case, |op| op.rate().0))
@@ -104,32 +85,13 @@ async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
     let reason = "One short crack in sound larch; the plank has been there since she was built.";
     let (decision, pieces) = decide::settled(&file, plank, option, reason.into());
     let at = |day: i64, hour: i64| start + SignedDuration::from_hours(24 * day + hour);
-    let mut work = store
-        .begin(Act {
-            by: "Ines Varga".into(),
-            at: at(13, 1),
-            once: None,
-        })
-        .await?;
+    let mut work = store.begin(Act { by: "Ines Varga".into(), at: at(13, 1), once: None }).await?;
     let decided = work.decide(&decision, &pieces).await?;
     work.add_tasks(boat, plank.id, decided, &option.tasks).await?;
     work.commit("/").await?;
-    let maud = accounts::find_login(store, "maud")
-        .await?
-        .ok_or(StoreError::NotFound("account"))?;
-    for (n, (task, minutes)) in tasks::of_boat(store, boat)
-        .await?
-        .into_iter()
-        .zip([35.0, 50.0])
-        .enumerate()
-    {
-        let mut work = store
-            .begin(Act {
-                by: maud.name.clone(),
-                at: at(14 + n as i64, 4),
-                once: None,
-            })
-            .await?;
+    let maud = accounts::find_login(store, "maud").await?.ok_or(StoreError::NotFound("account"))?;
+    for (n, (task, minutes)) in tasks::of_boat(store, boat).await?.into_iter().zip([35.0, 50.0]).enumerate() {
+        let mut work = store.begin(Act { by: maud.name.clone(), at: at(14 + n as i64, 4), once: None }).await?;
         work.book(&task, maud.id, minutes).await?;
         work.finish_task(&task, true).await?;
         work.commit("/").await?;
@@ -142,11 +104,7 @@ async fn begin_varnish(store: &Store, boat: i64) -> Result<()> {
     let (recipe, area, temperature, humidity) = (Recipe::BrightBare, 14.0, 18.0, 60.0);
     let plan = finish::plan(recipe, area, temperature, humidity).map_err(|e| StoreError::Conflict(e.to_string()))?;
     let begun = Timestamp::now() - SignedDuration::from_hours(22);
-    let act = |at| Act {
-        by: MAUD.into(),
-        at,
-        once: None,
-    };
+    let act = |at| Act { by: MAUD.into(), at, once: None };
     let mut work = store.begin(act(begun)).await?;
     let new = NewPlan {
         boat_id: boat,
@@ -190,11 +148,7 @@ fn brindle_wren() -> Result<NewBoat> {
     let hull::Generated { shell, mut joints } = generated(&principal, 1929)?;
     let hurried = [(6, 20), (7, 21), (8, 20), (9, 22)];
     joints.retain(|j| j.side != Side::Port || !hurried.iter().any(|(strake, _)| *strake == j.strake));
-    joints.extend(hurried.map(|(strake, bay)| Joint {
-        side: Side::Port,
-        strake,
-        bay,
-    }));
+    joints.extend(hurried.map(|(strake, bay)| Joint { side: Side::Port, strake, bay }));
     joints.sort();
     Ok(NewBoat {
         name: "Brindle Wren".into(),
@@ -295,23 +249,14 @@ struct Found {
 }
 
 fn spike(depth: f64, says: &str) -> Reading {
-    Reading {
-        spike: Some(depth),
-        says: says.into(),
-        ..Reading::default()
-    }
+    Reading { spike: Some(depth), says: says.into(), ..Reading::default() }
 }
 
 fn drawn(original: f64, remaining: f64) -> Reading {
     let loss = 1.0 - (remaining / original).powi(2);
     let word = if loss > 0.3 { "bad" } else { "tired" };
     let says = format!("{:.0} % of its section lost: {word}", loss * 100.0);
-    Reading {
-        original_diameter: Some(original),
-        remaining_diameter: Some(remaining),
-        says,
-        ..Reading::default()
-    }
+    Reading { original_diameter: Some(original), remaining_diameter: Some(remaining), says, ..Reading::default() }
 }
 
 async fn tell(store: &Store, boat: i64, story: &[Found], start: Timestamp) -> Result<()> {
@@ -323,13 +268,7 @@ async fn tell(store: &Store, boat: i64, story: &[Found], start: Timestamp) -> Re
             continue;
         };
         let when = start + SignedDuration::from_hours(24 * found.day + 2);
-        let mut work = store
-            .begin(Act {
-                by: found.by.into(),
-                at: when,
-                once: None,
-            })
-            .await?;
+        let mut work = store.begin(Act { by: found.by.into(), at: when, once: None }).await?;
         let new = NewFinding {
             at,
             plank_id: plank.id,
@@ -437,10 +376,7 @@ fn wren_story() -> Vec<Found> {
             at: (starboard, 4, 18),
             kind: F::Crack,
             method: Method::Sound,
-            reading: Reading {
-                says: "damp or soft within".into(),
-                ..Reading::default()
-            },
+            reading: Reading { says: "damp or soft within".into(), ..Reading::default() },
             shape: &[[20.0, 70.0], [150.0, 74.0]],
             depth: 6.0,
             grade: G::Watch,

@@ -58,9 +58,9 @@ impl From<serde_json::Error> for AppError {
 impl<'r> Responder<'r, 'static> for Answer {
     fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
         match self {
-            Self::Page(status, html) => Response::build_from((ContentType::HTML, html).respond_to(request)?)
-                .status(status)
-                .ok(),
+            Self::Page(status, html) => {
+                Response::build_from((ContentType::HTML, html).respond_to(request)?).status(status).ok()
+            }
             Self::Go(location) => Redirect::to(location).respond_to(request),
         }
     }
@@ -82,8 +82,6 @@ impl<'r> Responder<'r, 'static> for AppError {
             }
         };
         let html = crate::pages::problem::render(title, &message);
-        Response::build_from((ContentType::HTML, html).respond_to(request)?)
-            .status(status)
-            .ok()
+        Response::build_from((ContentType::HTML, html).respond_to(request)?).status(status).ok()
     }
 }

@@ -19,17 +19,9 @@ impl DataFolder {
         let shown = path.display();
         let told = |e: io::Error| format!("cannot use the data folder {shown}: {e}");
         fs::create_dir_all(path.join("photos")).map_err(told)?;
-        let lock = File::options()
-            .create(true)
-            .truncate(false)
-            .write(true)
-            .open(path.join("lock"))
-            .map_err(told)?;
+        let lock = File::options().create(true).truncate(false).write(true).open(path.join("lock")).map_err(told)?;
         match lock.try_lock() {
-            Ok(()) => Ok(Self {
-                path: path.to_owned(),
-                _lock: lock,
-            }),
+            Ok(()) => Ok(Self { path: path.to_owned(), _lock: lock }),
             Err(TryLockError::WouldBlock) => Err(format!("Mend Keel is already running on the data folder {shown}")),
             Err(TryLockError::Error(e)) => Err(told(e)),
         }
@@ -72,13 +64,7 @@ pub fn random_bytes<const N: usize>() -> io::Result<[u8; N]> {
 fn write_private(path: &Path, bytes: &[u8]) -> io::Result<()> {
     use std::io::Write;
     use std::os::unix::fs::OpenOptionsExt;
-    File::options()
-        .create(true)
-        .write(true)
-        .truncate(true)
-        .mode(0o600)
-        .open(path)?
-        .write_all(bytes)
+    File::options().create(true).write(true).truncate(true).mode(0o600).open(path)?.write_all(bytes)
 }
 
 #[cfg(not(unix))]

@@ -41,9 +41,7 @@ impl<'r> FromForm<'r> for Submission {
 
     fn push_value(into: &mut Self, field: ValueField<'r>) {
         // The first of two fields of one name counts, as it does for a person reading down the page.
-        into.fields
-            .entry(field.name.source().to_string())
-            .or_insert_with(|| field.value.to_owned());
+        into.fields.entry(field.name.source().to_string()).or_insert_with(|| field.value.to_owned());
     }
 
     async fn push_data(into: &mut Self, field: DataField<'r, '_>) {
@@ -51,10 +49,7 @@ impl<'r> FromForm<'r> for Submission {
             return;
         };
         if !capped.is_empty() {
-            into.upload = Some(Upload {
-                too_large: !capped.is_complete(),
-                bytes: capped.into_inner(),
-            });
+            into.upload = Some(Upload { too_large: !capped.is_complete(), bytes: capped.into_inner() });
         }
     }
 
@@ -176,11 +171,7 @@ pub const NOTE_LIMIT: usize = 4_000;
 
 impl<'f> Reader<'f> {
     pub fn new(form: &'f Submission, unit: LengthUnit) -> Self {
-        Self {
-            form,
-            unit,
-            faults: Faults::default(),
-        }
+        Self { form, unit, faults: Faults::default() }
     }
 
     fn fault(&mut self, field: &str, message: impl Into<String>) {
@@ -201,15 +192,9 @@ impl<'f> Reader<'f> {
         let text = self.form.get(field).trim().to_owned();
         let length = text.chars().count();
         if length > limit {
-            self.fault(
-                field,
-                format!("must have no more than {limit} characters, has {length}"),
-            );
+            self.fault(field, format!("must have no more than {limit} characters, has {length}"));
         }
-        if text
-            .chars()
-            .any(|c| c.is_control() && c != '\n' && c != '\r' && c != '\t')
-        {
+        if text.chars().any(|c| c.is_control() && c != '\n' && c != '\r' && c != '\t') {
             self.fault(field, "holds characters that cannot be shown");
         }
         text
@@ -236,11 +221,7 @@ impl<'f> Reader<'f> {
     }
 
     pub fn optional_length(&mut self, field: &str) -> Option<f64> {
-        if self.form.get(field).trim().is_empty() {
-            None
-        } else {
-            Some(self.length(field))
-        }
+        if self.form.get(field).trim().is_empty() { None } else { Some(self.length(field)) }
     }
 
     /// A number between two bounds; a comma may stand for the point.
@@ -264,11 +245,7 @@ impl<'f> Reader<'f> {
     }
 
     pub fn optional_number(&mut self, field: &str, low: f64, high: f64) -> Option<f64> {
-        if self.form.get(field).trim().is_empty() {
-            None
-        } else {
-            Some(self.number(field, low, high))
-        }
+        if self.form.get(field).trim().is_empty() { None } else { Some(self.number(field, low, high)) }
     }
 
     pub fn whole(&mut self, field: &str, low: u32, high: u32) -> u32 {
@@ -286,11 +263,7 @@ impl<'f> Reader<'f> {
     }
 
     pub fn optional_whole(&mut self, field: &str, low: u32, high: u32) -> Option<u32> {
-        if self.form.get(field).trim().is_empty() {
-            None
-        } else {
-            Some(self.whole(field, low, high))
-        }
+        if self.form.get(field).trim().is_empty() { None } else { Some(self.whole(field, low, high)) }
     }
 
     /// One of a closed list.
@@ -306,13 +279,7 @@ impl<'f> Reader<'f> {
     pub fn points(&mut self, field: &str) -> Vec<[f64; 2]> {
         const MOST: usize = 200;
         let mut points = Vec::new();
-        for (i, line) in self
-            .form
-            .get(field)
-            .lines()
-            .enumerate()
-            .filter(|(_, line)| !line.trim().is_empty())
-        {
+        for (i, line) in self.form.get(field).lines().enumerate().filter(|(_, line)| !line.trim().is_empty()) {
             let pair = line
                 .split_once([',', ';'])
                 .and_then(|(x, y)| Some([parse_length(x, self.unit).ok()?, parse_length(y, self.unit).ok()?]));
@@ -330,11 +297,7 @@ impl<'f> Reader<'f> {
 
     /// The faults, if there are any.
     pub fn finish(self) -> Result<(), Faults> {
-        if self.faults.is_empty() {
-            Ok(())
-        } else {
-            Err(self.faults)
-        }
+        if self.faults.is_empty() { Ok(()) } else { Err(self.faults) }
     }
 }
 
@@ -343,21 +306,12 @@ mod tests {
     use super::*;
 
     fn form(fields: &[(&str, &str)]) -> Submission {
-        Submission {
-            fields: fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect(),
-            upload: None,
-        }
+        Submission { fields: fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect(), upload: None }
     }
 
     #[test]
     fn every_fault_of_a_form_is_found_at_once() {
-        let form = form(&[
-            ("name", " "),
-            ("length", "long"),
-            ("depth", "-3"),
-            ("frames", "1e3"),
-            ("shape", "1,2\nx"),
-        ]);
+        let form = form(&[("name", " "), ("length", "long"), ("depth", "-3"), ("frames", "1e3"), ("shape", "1,2\nx")]);
         let mut read = Reader::new(&form, LengthUnit::Millimetre);
         read.name("name");
         read.length("length");

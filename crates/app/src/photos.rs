@@ -31,9 +31,7 @@ pub async fn file(folder: &Path, upload: Upload) -> Result<String, InputError> {
     let hash = format!("{:x}", Sha256::digest(&jpeg));
     let path = path(folder, &hash).ok_or_else(|| refuse("could not be filed".into()))?;
     if !path.exists() {
-        write_whole(&path, &jpeg)
-            .await
-            .map_err(|e| refuse(format!("could not be kept: {e}")))?;
+        write_whole(&path, &jpeg).await.map_err(|e| refuse(format!("could not be kept: {e}")))?;
     }
     Ok(hash)
 }
@@ -68,9 +66,7 @@ mod tests {
 
     fn picture(side: u32) -> Vec<u8> {
         let mut bytes = Vec::new();
-        DynamicImage::new_rgb8(side, side / 2)
-            .write_to(&mut Cursor::new(&mut bytes), image::ImageFormat::Png)
-            .unwrap();
+        DynamicImage::new_rgb8(side, side / 2).write_to(&mut Cursor::new(&mut bytes), image::ImageFormat::Png).unwrap();
         bytes
     }
 
@@ -87,13 +83,7 @@ mod tests {
     fn only_a_hash_names_a_photo() {
         let folder = Path::new("photos");
         assert!(path(folder, &"a".repeat(64)).is_some());
-        for bad in [
-            "",
-            "../../etc/passwd",
-            &"A".repeat(64),
-            &"a".repeat(63),
-            &format!("{}/", "a".repeat(63)),
-        ] {
+        for bad in ["", "../../etc/passwd", &"A".repeat(64), &"a".repeat(63), &format!("{}/", "a".repeat(63))] {
             assert!(path(folder, bad).is_none(), "{bad}");
         }
     }

@@ -32,18 +32,12 @@ pub struct Settings {
 
 /// The unit a yard's code stands for.
 pub fn yard_unit(code: &str) -> LengthUnit {
-    if code == "in" {
-        LengthUnit::Inch
-    } else {
-        LengthUnit::Millimetre
-    }
+    if code == "in" { LengthUnit::Inch } else { LengthUnit::Millimetre }
 }
 
 /// Builds the server on loopback; the port must be free.
 pub fn build(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<Rocket<Build>, String> {
-    let key = folder
-        .cookie_key()
-        .map_err(|e| format!("cannot keep a key in {}: {e}", folder.path().display()))?;
+    let key = folder.cookie_key().map_err(|e| format!("cannot keep a key in {}: {e}", folder.path().display()))?;
     let config = Config {
         address: Ipv4Addr::LOCALHOST.into(),
         port,
@@ -78,18 +72,12 @@ pub async fn run(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Res
     let say = AdHoc::on_liftoff("say where", move |_| {
         Box::pin(async move {
             // Whoever started it may have closed the pipe; that is no reason to stop.
-            let _ = writeln!(
-                std::io::stdout(),
-                "Mend Keel is at http://127.0.0.1:{port}/ and keeps its data in {shown}"
-            );
+            let _ =
+                writeln!(std::io::stdout(), "Mend Keel is at http://127.0.0.1:{port}/ and keeps its data in {shown}");
         })
     });
     let server = build(store, folder, mode, port)?.attach(say);
-    let done = server
-        .launch()
-        .await
-        .map(|_| ())
-        .map_err(|e| format!("the server stopped: {e}"));
+    let done = server.launch().await.map(|_| ()).map_err(|e| format!("the server stopped: {e}"));
     closing.close().await;
     done
 }
@@ -104,10 +92,7 @@ const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; i
 #[rocket::async_trait]
 impl Fairing for SafeHeaders {
     fn info(&self) -> Info {
-        Info {
-            name: "safe headers",
-            kind: Kind::Response,
-        }
+        Info { name: "safe headers", kind: Kind::Response }
     }
 
     async fn on_response<'r>(&self, _: &'r Request<'_>, response: &mut Response<'r>) {

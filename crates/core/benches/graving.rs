@@ -12,11 +12,7 @@ fn request(shapes: usize, holes: usize) -> Request {
     let damage = (0..shapes)
         .map(|i| {
             let x = 800.0 + 60.0 * i as f64;
-            Damage {
-                kind: DamageKind::Crack,
-                points: vec![[x, 70.0 + 3.0 * i as f64], [x + 90.0, 78.0]],
-                depth: 8.0,
-            }
+            Damage { kind: DamageKind::Crack, points: vec![[x, 70.0 + 3.0 * i as f64], [x + 90.0, 78.0]], depth: 8.0 }
         })
         .collect();
     let holes = (0..holes)

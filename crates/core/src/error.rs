@@ -13,19 +13,12 @@ pub struct InputError {
 
 impl InputError {
     pub fn new(field: impl Into<String>, message: impl Into<String>) -> Self {
-        Self {
-            field: field.into(),
-            message: message.into(),
-        }
+        Self { field: field.into(), message: message.into() }
     }
 
     /// The same error, seen from one level further out: `width` becomes `plank.width`.
     pub fn within(mut self, outer: &str) -> Self {
-        let dot = if outer.is_empty() || self.field.is_empty() {
-            ""
-        } else {
-            "."
-        };
+        let dot = if outer.is_empty() || self.field.is_empty() { "" } else { "." };
         self.field = format!("{outer}{dot}{}", self.field);
         self
     }
@@ -58,10 +51,7 @@ pub fn within(field: &str, value: f64, low: f64, high: f64) -> Result<f64, Input
         return Err(InputError::new(field, "must be a number"));
     }
     if value < low || value > high {
-        return Err(InputError::new(
-            field,
-            format!("must be between {low} and {high}, was {value}"),
-        ));
+        return Err(InputError::new(field, format!("must be between {low} and {high}, was {value}")));
     }
     Ok(value)
 }

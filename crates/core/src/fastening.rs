@@ -6,21 +6,10 @@ use crate::timber::Species;
 use crate::units::MM_PER_INCH;
 
 /// Screw gauge by plank thickness, mm (*yard rule*).
-const PLANK_GAUGES: [(f64, u32); 9] = [
-    (10.0, 7),
-    (13.0, 8),
-    (16.0, 9),
-    (19.0, 10),
-    (22.0, 12),
-    (25.0, 14),
-    (29.0, 16),
-    (32.0, 18),
-    (38.0, 20),
-];
+const PLANK_GAUGES: [(f64, u32); 9] =
+    [(10.0, 7), (13.0, 8), (16.0, 9), (19.0, 10), (22.0, 12), (25.0, 14), (29.0, 16), (32.0, 18), (38.0, 20)];
 /// Screw lengths sold, mm.
-const SCREW_LENGTHS: [f64; 13] = [
-    16.0, 20.0, 25.0, 32.0, 38.0, 44.0, 50.0, 57.0, 64.0, 75.0, 90.0, 100.0, 125.0,
-];
+const SCREW_LENGTHS: [f64; 13] = [16.0, 20.0, 25.0, 32.0, 38.0, 44.0, 50.0, 57.0, 64.0, 75.0, 90.0, 100.0, 125.0];
 /// Plug cutters, mm.
 const PLUGS: [f64; 6] = [8.0, 10.0, 12.0, 13.0, 16.0, 19.0];
 /// Left uncut behind a screw's point, mm.
@@ -112,13 +101,10 @@ pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
         .formula("bored depth = head depth + all that will still be planed off")
         .against("head depth", head_depth, "mm", wanted_depth)
         .value("still to plane off", join.to_plane_off, "mm"),
-        Reason::note(
-            "fasten.withdrawal",
-            "working load is a fifth of the withdrawal strength",
-        )
-        .formula("p = 108.25 · G² · D · L")
-        .source("Wood Handbook ch. 8")
-        .value("working load", working_load, "N"),
+        Reason::note("fasten.withdrawal", "working load is a fifth of the withdrawal strength")
+            .formula("p = 108.25 · G² · D · L")
+            .source("Wood Handbook ch. 8")
+            .value("working load", working_load, "N"),
     ];
     Ok(ScrewPlan {
         gauge,
@@ -143,10 +129,7 @@ pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
 
 fn hold_reason(hold: f64, wanted: f64) -> Reason {
     let (verdict, text) = if hold >= wanted - 1e-9 {
-        (
-            crate::Verdict::For,
-            "at least 10 × root of thread in the frame, not through it",
-        )
+        (crate::Verdict::For, "at least 10 × root of thread in the frame, not through it")
     } else {
         (
             crate::Verdict::Against,
@@ -159,10 +142,7 @@ fn hold_reason(hold: f64, wanted: f64) -> Reason {
 /// Gauge for a plank: that of the nearest thickness in the table.
 fn gauge_for(thickness: f64) -> u32 {
     let near = |entry: &&(f64, u32)| (entry.0 - thickness).abs();
-    PLANK_GAUGES
-        .iter()
-        .min_by(|a, b| near(a).total_cmp(&near(b)))
-        .map_or(10, |entry| entry.1)
+    PLANK_GAUGES.iter().min_by(|a, b| near(a).total_cmp(&near(b))).map_or(10, |entry| entry.1)
 }
 
 /// The stock length nearest above 2 × plank and enough hold, short of coming through the frame.
@@ -232,11 +212,7 @@ mod tests {
     fn a_shallow_frame_is_never_pierced_and_the_short_hold_is_told() {
         let plan = larch_on_oak(25.0, 30.0);
         assert!(plan.hold <= 24.0);
-        assert!(
-            plan.reasons
-                .iter()
-                .any(|r| r.rule == "fasten.hold" && r.verdict == crate::Verdict::Against)
-        );
+        assert!(plan.reasons.iter().any(|r| r.rule == "fasten.hold" && r.verdict == crate::Verdict::Against));
     }
 
     #[test]

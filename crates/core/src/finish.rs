@@ -125,26 +125,14 @@ pub fn plan(recipe: Recipe, area: f64, temperature: f64, humidity: f64) -> Resul
             .value("area", area, "m²"),
     ];
     let margin = temperature - dew;
-    let verdict = if margin >= 3.0 {
-        crate::Verdict::For
-    } else {
-        crate::Verdict::Forbids
-    };
+    let verdict = if margin >= 3.0 { crate::Verdict::For } else { crate::Verdict::Forbids };
     reasons.push(
-        Reason::new(
-            "finish.dew",
-            verdict,
-            "the surface must stay 3 °C above the dew point for the whole drying time",
-        )
-        .formula("γ = ln(RH/100) + 17.62T/(243.12+T); Td = 243.12γ/(17.62−γ)")
-        .source("Magnus")
-        .against("above the dew point", margin, "°C", 3.0),
+        Reason::new("finish.dew", verdict, "the surface must stay 3 °C above the dew point for the whole drying time")
+            .formula("γ = ln(RH/100) + 17.62T/(243.12+T); Td = 243.12γ/(17.62−γ)")
+            .source("Magnus")
+            .against("above the dew point", margin, "°C", 3.0),
     );
-    Ok(Plan {
-        litres: coats.iter().map(|c| c.litres).sum(),
-        coats,
-        reasons,
-    })
+    Ok(Plan { litres: coats.iter().map(|c| c.litres).sum(), coats, reasons })
 }
 
 #[cfg(test)]
@@ -178,11 +166,7 @@ mod tests {
     #[test]
     fn saturated_air_is_refused_by_the_dew_rule() {
         let damp = plan(Recipe::BrightBare, 2.0, 12.0, 92.0).unwrap();
-        assert!(
-            damp.reasons
-                .iter()
-                .any(|r| r.rule == "finish.dew" && r.verdict == crate::Verdict::Forbids)
-        );
+        assert!(damp.reasons.iter().any(|r| r.rule == "finish.dew" && r.verdict == crate::Verdict::Forbids));
         assert!((dew_point(20.0, 50.0) - 9.26).abs() < 0.01);
     }
 }

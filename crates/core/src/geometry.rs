@@ -15,10 +15,7 @@ pub fn signed_area(polygon: &[Point]) -> f64 {
 
 /// The sides of a closed polygon.
 pub fn edges(polygon: &[Point]) -> impl Iterator<Item = (Point, Point)> + '_ {
-    polygon
-        .iter()
-        .enumerate()
-        .map(|(i, a)| (*a, polygon[(i + 1) % polygon.len()]))
+    polygon.iter().enumerate().map(|(i, a)| (*a, polygon[(i + 1) % polygon.len()]))
 }
 
 /// Convex hull, counter-clockwise, without points on its sides (Andrew's monotone chain).
@@ -59,11 +56,7 @@ impl HalfPlane {
         let (dx, dy) = (b[0] - a[0], b[1] - a[1]);
         let len = dx.hypot(dy);
         let (nx, ny) = (dy / len, -dx / len);
-        Self {
-            nx,
-            ny,
-            d: nx * a[0] + ny * a[1],
-        }
+        Self { nx, ny, d: nx * a[0] + ny * a[1] }
     }
 
     /// Distance outside the boundary; negative inside.
@@ -92,11 +85,7 @@ pub fn clip(polygon: &[Point], half: &HalfPlane) -> Vec<Point> {
 pub fn distance_to_segment(p: Point, a: Point, b: Point) -> f64 {
     let (dx, dy) = (b[0] - a[0], b[1] - a[1]);
     let len2 = dx * dx + dy * dy;
-    let t = if len2 > 0.0 {
-        (((p[0] - a[0]) * dx + (p[1] - a[1]) * dy) / len2).clamp(0.0, 1.0)
-    } else {
-        0.0
-    };
+    let t = if len2 > 0.0 { (((p[0] - a[0]) * dx + (p[1] - a[1]) * dy) / len2).clamp(0.0, 1.0) } else { 0.0 };
     (p[0] - a[0] - t * dx).hypot(p[1] - a[1] - t * dy)
 }
 

@@ -92,11 +92,7 @@ impl Address {
     /// Reads `P7 F12`, `p7f12`, `port 7 frame 12`: port strake 7 at frame 12. Errors name the field `address`.
     pub fn parse(text: &str) -> Result<Self, InputError> {
         let refuse = || InputError::new("address", "write a place as P7 F12: side, strake, frame");
-        let packed: String = text
-            .to_lowercase()
-            .replace("starboard", "s")
-            .replace("port", "p")
-            .replace("frame", "f");
+        let packed: String = text.to_lowercase().replace("starboard", "s").replace("port", "p").replace("frame", "f");
         let packed: String = packed.chars().filter(|c| !c.is_whitespace()).collect();
         let side = match packed.chars().next() {
             Some('p') => Side::Port,
@@ -104,11 +100,7 @@ impl Address {
             _ => return Err(refuse()),
         };
         let (strake, frame) = packed[1..].split_once('f').ok_or_else(refuse)?;
-        Ok(Self {
-            side,
-            strake: strake.parse().map_err(|_| refuse())?,
-            frame: frame.parse().map_err(|_| refuse())?,
-        })
+        Ok(Self { side, strake: strake.parse().map_err(|_| refuse())?, frame: frame.parse().map_err(|_| refuse())? })
     }
 }
 
@@ -147,15 +139,7 @@ impl Shell {
 
     /// Widest the strake gets between two frames, mm.
     pub fn widest(&self, strake: u32, from_frame: u32, to_frame: u32) -> f64 {
-        (from_frame..=to_frame)
-            .map(|frame| {
-                self.width(Address {
-                    side: Side::Port,
-                    strake,
-                    frame,
-                })
-            })
-            .fold(0.0, f64::max)
+        (from_frame..=to_frame).map(|frame| self.width(Address { side: Side::Port, strake, frame })).fold(0.0, f64::max)
     }
 
     /// Distance of a frame's centre line aft of frame 1.
@@ -182,16 +166,7 @@ impl Shell {
     /// x measured aft from `origin`.
     pub fn strake_width_line(&self, strake: u32, from_x: f64, to_x: f64, origin: f64) -> Vec<[f64; 2]> {
         let widths: Vec<[f64; 2]> = (1..=self.frame_count())
-            .map(|frame| {
-                [
-                    self.frame_x(frame),
-                    self.width(Address {
-                        side: Side::Port,
-                        strake,
-                        frame,
-                    }),
-                ]
-            })
+            .map(|frame| [self.frame_x(frame), self.width(Address { side: Side::Port, strake, frame })])
             .collect();
         let inside = widths.iter().copied().filter(|p| p[0] > from_x && p[0] < to_x);
         let at = |x: f64| [x, crate::geometry::polyline_at(&widths, x)];
@@ -219,54 +194,21 @@ mod tests {
 
     #[test]
     fn an_address_is_read_however_it_is_written() {
-        let expected = Address {
-            side: Side::Port,
-            strake: 7,
-            frame: 12,
-        };
+        let expected = Address { side: Side::Port, strake: 7, frame: 12 };
         for text in ["P7 F12", "p7f12", "port 7 frame 12", " P 7  F 12 "] {
             assert_eq!(Address::parse(text).unwrap(), expected, "{text}");
         }
         assert_eq!(expected.to_string(), "P7 F12");
-        for text in [
-            "",
-            "7 F12",
-            "P7",
-            "P F12",
-            "Px F1",
-            "P-1 F2",
-            "P7 F99999999999",
-            "ｐ7 f1",
-            "é",
-        ] {
+        for text in ["", "7 F12", "P7", "P F12", "Px F1", "P-1 F2", "P7 F99999999999", "ｐ7 f1", "é"] {
             assert!(Address::parse(text).is_err(), "{text}");
         }
     }
 
     #[test]
     fn a_place_off_the_boat_is_refused_with_the_range() {
-        let shell = Shell {
-            frames: vec![0.0, 300.0],
-            edges: vec![vec![0.0, 0.0], vec![100.0, 120.0]],
-        };
-        let error = shell
-            .place(Address {
-                side: Side::Port,
-                strake: 1,
-                frame: 3,
-            })
-            .unwrap_err();
-        assert_eq!(
-            error.to_string(),
-            "frame: there is no frame 3 on this boat: they go from 1 to 2"
-        );
-        assert_eq!(
-            shell.width(Address {
-                side: Side::Port,
-                strake: 1,
-                frame: 2
-            }),
-            120.0
-        );
+        let shell = Shell { frames: vec![0.0, 300.0], edges: vec![vec![0.0, 0.0], vec![100.0, 120.0]] };
+        let error = shell.place(Address { side: Side::Port, strake: 1, frame: 3 }).unwrap_err();
+        assert_eq!(error.to_string(), "frame: there is no frame 3 on this boat: they go from 1 to 2");
+        assert_eq!(shell.width(Address { side: Side::Port, strake: 1, frame: 2 }), 120.0);
     }
 }

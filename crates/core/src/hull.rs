@@ -60,20 +60,13 @@ impl Principal {
 fn size(field: &str, mm: f64, low: f64, high: f64) -> Result<(), InputError> {
     error::positive(field, mm)?;
     if mm < low || mm > high {
-        return Err(InputError::new(
-            field,
-            format!("must be between {} and {}", metres(low), metres(high)),
-        ));
+        return Err(InputError::new(field, format!("must be between {} and {}", metres(low), metres(high))));
     }
     Ok(())
 }
 
 fn metres(mm: f64) -> String {
-    if mm >= 1000.0 {
-        format!("{} m", mm / 1000.0)
-    } else {
-        format!("{mm} mm")
-    }
+    if mm >= 1000.0 { format!("{} m", mm / 1000.0) } else { format!("{mm} mm") }
 }
 
 /// A generated shell: the same for both sides, and the butts of each side.
@@ -89,12 +82,8 @@ pub fn generate(boat: &Principal, seed: u64) -> Result<Generated, Vec<InputError
     let mut random = SplitMix(seed);
     let last = boat.frames - 1;
     // The stem and sternpost rake, so frames cover a little less than the length over all.
-    let frames: Vec<f64> = (0..=last)
-        .map(|f| boat.length * 0.94 * f64::from(f) / f64::from(last))
-        .collect();
-    let girths: Vec<f64> = (0..=last)
-        .map(|f| half_girth(boat, f64::from(f) / f64::from(last)))
-        .collect();
+    let frames: Vec<f64> = (0..=last).map(|f| boat.length * 0.94 * f64::from(f) / f64::from(last)).collect();
+    let girths: Vec<f64> = (0..=last).map(|f| half_girth(boat, f64::from(f) / f64::from(last))).collect();
     let shares = strake_shares(boat.strakes, &mut random);
     let edges = std::iter::once(0.0)
         .chain(shares.iter().scan(0.0, |sum, share| {
@@ -104,30 +93,20 @@ pub fn generate(boat: &Principal, seed: u64) -> Result<Generated, Vec<InputError
         .map(|share| girths.iter().map(|girth| girth * share).collect())
         .collect();
     let shell = Shell { frames, edges };
-    let joints = if planked_in_one_length(boat) {
-        Vec::new()
-    } else {
-        lay_out_joints(&shell, &mut random)
-    };
+    let joints = if planked_in_one_length(boat) { Vec::new() } else { lay_out_joints(&shell, &mut random) };
     Ok(Generated { shell, joints })
 }
 
 fn planked_in_one_length(boat: &Principal) -> bool {
     boat.length * 0.94 <= LONGEST_PLANK_MM
-        || matches!(
-            boat.construction,
-            Construction::Strip | Construction::ColdMoulded | Construction::PlywoodTaped
-        )
+        || matches!(boat.construction, Construction::Strip | Construction::ColdMoulded | Construction::PlywoodTaped)
 }
 
 /// Half-girth of a section, keel to sheer, at a share 0 (stem) … 1 (stern) of the length.
 fn half_girth(boat: &Principal, along: f64) -> f64 {
     // Fullest a little abaft the middle; the stern keeps more breadth than the stem.
-    let fullness = if along < 0.55 {
-        (FRAC_PI_2 * along / 0.55).sin()
-    } else {
-        (FRAC_PI_2 * (1.45 - along) / 0.9).sin()
-    };
+    let fullness =
+        if along < 0.55 { (FRAC_PI_2 * along / 0.55).sin() } else { (FRAC_PI_2 * (1.45 - along) / 0.9).sin() };
     let half_beam = boat.beam / 2.0 * (0.12 + 0.88 * fullness.powf(0.8));
     let sheer_spring = 1.0 + 0.12 * (2.0 * along - 1.0).powi(2);
     let depth = boat.depth * sheer_spring * (0.60 + 0.40 * fullness);
@@ -146,10 +125,7 @@ fn half_girth(boat: &Principal, along: f64) -> f64 {
 fn section_point(half_beam: f64, depth: f64, t: f64) -> [f64; 2] {
     const BILGE: f64 = 0.75; // below 1: harder bilge than an ellipse
     let angle = t * FRAC_PI_2;
-    [
-        half_beam * angle.sin().powf(BILGE),
-        depth * (1.0 - angle.cos().powf(BILGE)),
-    ]
+    [half_beam * angle.sin().powf(BILGE), depth * (1.0 - angle.cos().powf(BILGE))]
 }
 
 /// Share of the girth of each strake, keel to sheer, adding up to 1.
@@ -183,9 +159,7 @@ fn lay_out_joints(shell: &Shell, random: &mut SplitMix) -> Vec<Joint> {
                     .collect();
                 let fits = |rule: &Rule, bay: u32| {
                     let candidate = Joint { side, strake, bay };
-                    joints
-                        .iter()
-                        .all(|other| butts::conflict(rule, candidate, *other).is_none())
+                    joints.iter().all(|other| butts::conflict(rule, candidate, *other).is_none())
                 };
                 let bay = [&butts::WIDE, &butts::CLOSE]
                     .into_iter()
@@ -247,29 +221,16 @@ mod tests {
     #[test]
     fn the_same_seed_gives_the_same_boat() {
         assert_eq!(generate(&pilot_boat(), 7), generate(&pilot_boat(), 7));
-        assert_ne!(
-            generate(&pilot_boat(), 7).unwrap().shell,
-            generate(&pilot_boat(), 8).unwrap().shell
-        );
+        assert_ne!(generate(&pilot_boat(), 7).unwrap().shell, generate(&pilot_boat(), 8).unwrap().shell);
     }
 
     #[test]
     fn strakes_taper_to_stem_and_stern() {
         let shell = generate(&pilot_boat(), 1).unwrap().shell;
         for strake in 1..=13 {
-            let width = |frame| {
-                shell.width(Address {
-                    side: Side::Port,
-                    strake,
-                    frame,
-                })
-            };
+            let width = |frame| shell.width(Address { side: Side::Port, strake, frame });
             assert!(width(18) > width(1) && width(18) > width(34), "strake {strake}");
-            assert!(
-                (80.0..260.0).contains(&width(18)),
-                "strake {strake} is {} wide amidships",
-                width(18)
-            );
+            assert!((80.0..260.0).contains(&width(18)), "strake {strake} is {} wide amidships", width(18));
         }
     }
 
@@ -282,12 +243,7 @@ mod tests {
 
     #[test]
     fn every_bad_dimension_is_named() {
-        let bad = Principal {
-            length: -1.0,
-            beam: f64::NAN,
-            frames: 0,
-            ..pilot_boat()
-        };
+        let bad = Principal { length: -1.0, beam: f64::NAN, frames: 0, ..pilot_boat() };
         let fields: Vec<String> = bad.check().unwrap_err().into_iter().map(|e| e.field).collect();
         assert_eq!(fields, ["length", "beam", "frames"]);
     }

@@ -28,21 +28,9 @@ impl School {
     /// What counts, and how much, when options are ranked.
     pub fn weights(self) -> Weights {
         match self {
-            Self::Conserve => Weights {
-                kept: 0.65,
-                strength: 0.25,
-                hours: 0.10,
-            },
-            Self::Renew => Weights {
-                kept: 0.10,
-                strength: 0.60,
-                hours: 0.30,
-            },
-            Self::Workboat => Weights {
-                kept: 0.05,
-                strength: 0.30,
-                hours: 0.65,
-            },
+            Self::Conserve => Weights { kept: 0.65, strength: 0.25, hours: 0.10 },
+            Self::Renew => Weights { kept: 0.10, strength: 0.60, hours: 0.30 },
+            Self::Workboat => Weights { kept: 0.05, strength: 0.30, hours: 0.65 },
         }
     }
 }

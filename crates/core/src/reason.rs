@@ -50,15 +50,7 @@ pub const YARD_RULE: &str = "yard rule";
 
 impl Reason {
     pub fn new(rule: &'static str, verdict: Verdict, text: impl Into<String>) -> Self {
-        Self {
-            rule,
-            text: text.into(),
-            verdict,
-            school: None,
-            formula: "",
-            compared: Vec::new(),
-            source: YARD_RULE,
-        }
+        Self { rule, text: text.into(), verdict, school: None, formula: "", compared: Vec::new(), source: YARD_RULE }
     }
 
     pub fn note(rule: &'static str, text: impl Into<String>) -> Self {
@@ -81,22 +73,12 @@ impl Reason {
     }
 
     pub fn value(mut self, what: impl Into<String>, value: f64, unit: &'static str) -> Self {
-        self.compared.push(Compared {
-            what: what.into(),
-            value,
-            unit,
-            limit: None,
-        });
+        self.compared.push(Compared { what: what.into(), value, unit, limit: None });
         self
     }
 
     pub fn against(mut self, what: impl Into<String>, value: f64, unit: &'static str, limit: f64) -> Self {
-        self.compared.push(Compared {
-            what: what.into(),
-            value,
-            unit,
-            limit: Some(limit),
-        });
+        self.compared.push(Compared { what: what.into(), value, unit, limit: Some(limit) });
         self
     }
 }

@@ -24,22 +24,18 @@ pub fn judge(construction: Construction, treatment: Treatment) -> Reason {
     use Construction as C;
     use Treatment as T;
     let (verdict, text) = match (construction, treatment) {
-        (C::Lapstrake, T::CottonCompound) => (
-            Verdict::Forbids,
-            "caulking driven into a lap wedges it open and strips the fastenings",
-        ),
-        (C::Lapstrake, T::RigidAdhesive | T::HardFiller | T::SplinedGlue) => (
-            Verdict::Forbids,
-            "a lap must be free to move: hard filler in it breaks the land and holds water",
-        ),
-        (C::Lapstrake, T::FlexibleLapAdhesive) => (
-            Verdict::For,
-            "clean to bare wood, penetrating sealer, thin flexible adhesive; renew the fastenings",
-        ),
-        (C::CarvelCaulked, T::CottonCompound) => (
-            Verdict::For,
-            "cotton and a compound that stays soft let the hull take up",
-        ),
+        (C::Lapstrake, T::CottonCompound) => {
+            (Verdict::Forbids, "caulking driven into a lap wedges it open and strips the fastenings")
+        }
+        (C::Lapstrake, T::RigidAdhesive | T::HardFiller | T::SplinedGlue) => {
+            (Verdict::Forbids, "a lap must be free to move: hard filler in it breaks the land and holds water")
+        }
+        (C::Lapstrake, T::FlexibleLapAdhesive) => {
+            (Verdict::For, "clean to bare wood, penetrating sealer, thin flexible adhesive; renew the fastenings")
+        }
+        (C::CarvelCaulked, T::CottonCompound) => {
+            (Verdict::For, "cotton and a compound that stays soft let the hull take up")
+        }
         (C::CarvelCaulked, T::RigidAdhesive | T::HardFiller) => (
             Verdict::Forbids,
             "rigid adhesive in a working seam: when the hull takes up the planks buckle and the frames break",
@@ -49,25 +45,20 @@ pub fn judge(construction: Construction, treatment: Treatment) -> Reason {
             "half the seams glued and half caulked: glue every seam of a hull that stays dry, or none",
         ),
         (C::CarvelGlued, T::SplinedGlue) => (Verdict::For, "both edges wetted out, then filled; every seam, not some"),
-        (C::CarvelGlued, T::CottonCompound) => (
-            Verdict::Forbids,
-            "half the seams glued and half caulked work against each other",
-        ),
+        (C::CarvelGlued, T::CottonCompound) => {
+            (Verdict::Forbids, "half the seams glued and half caulked work against each other")
+        }
         (C::BattenSeam, T::FlexibleBedding) => (Verdict::For, "flexible bedding between plank and batten"),
         (C::BattenSeam, T::CottonCompound) => (Verdict::Forbids, "caulking driven against the batten forces it off"),
         (C::DoublePlanked | C::ColdMoulded | C::Strip, T::StructuralGlue) => (Verdict::For, "these layers are glued"),
-        (C::DoublePlanked | C::ColdMoulded | C::Strip, T::CottonCompound) => (
-            Verdict::Forbids,
-            "there is no seam to caulk: driven cotton parts the layers",
-        ),
+        (C::DoublePlanked | C::ColdMoulded | C::Strip, T::CottonCompound) => {
+            (Verdict::Forbids, "there is no seam to caulk: driven cotton parts the layers")
+        }
         (C::PlywoodFramed | C::PlywoodTaped, T::FilletTape) => (Verdict::For, "a fillet with tape over it"),
         (C::PlywoodFramed | C::PlywoodTaped, T::HardFiller | T::CottonCompound) => {
             (Verdict::Forbids, "filler without tape cracks out of a plywood joint")
         }
-        _ => (
-            Verdict::Against,
-            "not the usual way for this construction; ask why before doing it",
-        ),
+        _ => (Verdict::Against, "not the usual way for this construction; ask why before doing it"),
     };
     Reason::new("seam.treatment", verdict, text).source("handbook 06")
 }
@@ -166,9 +157,7 @@ fn strands_for(width: f64) -> u32 {
     let exact = STRANDS
         .windows(2)
         .find(|pair| width <= pair[1].0)
-        .map_or(last.1 * width / last.0, |p| {
-            p[0].1 + (p[1].1 - p[0].1) * (width - p[0].0) / (p[1].0 - p[0].0)
-        });
+        .map_or(last.1 * width / last.0, |p| p[0].1 + (p[1].1 - p[0].1) * (width - p[0].0) / (p[1].0 - p[0].0));
     (exact - 1e-9).ceil() as u32
 }
 
@@ -190,14 +179,8 @@ mod tests {
 
     #[test]
     fn a_lap_is_never_caulked_and_a_working_seam_never_glued_hard() {
-        assert_eq!(
-            judge(Construction::Lapstrake, Treatment::CottonCompound).verdict,
-            Verdict::Forbids
-        );
-        assert_eq!(
-            judge(Construction::CarvelCaulked, Treatment::RigidAdhesive).verdict,
-            Verdict::Forbids
-        );
+        assert_eq!(judge(Construction::Lapstrake, Treatment::CottonCompound).verdict, Verdict::Forbids);
+        assert_eq!(judge(Construction::CarvelCaulked, Treatment::RigidAdhesive).verdict, Verdict::Forbids);
         assert_eq!(usual(Construction::CarvelCaulked), Treatment::CottonCompound);
         assert_eq!(usual(Construction::Lapstrake), Treatment::FlexibleLapAdhesive);
     }
@@ -205,12 +188,7 @@ mod tests {
     #[test]
     fn every_construction_has_a_right_treatment() {
         for construction in Construction::ALL {
-            assert_eq!(
-                judge(*construction, usual(*construction)).verdict,
-                Verdict::For,
-                "{}",
-                construction.label()
-            );
+            assert_eq!(judge(*construction, usual(*construction)).verdict, Verdict::For, "{}", construction.label());
         }
     }
 

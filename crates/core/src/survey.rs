@@ -127,38 +127,25 @@ pub fn read_spike(depth: f64, species: Option<&Species>) -> Result<Read, InputEr
     error::within("reading", depth, 0.0, 300.0)?;
     /// Specific gravity from which wood counts as hard under a spike (*yard rule*).
     const HARD_FROM: f64 = 0.60;
-    let scale = if species.is_some_and(|s| s.specific_gravity >= HARD_FROM) {
-        0.5
-    } else {
-        1.0
-    };
+    let scale = if species.is_some_and(|s| s.specific_gravity >= HARD_FROM) { 0.5 } else { 1.0 };
     let (grade, says) = match depth / scale {
         d if d <= 1.0 => (Grade::Sound, "sound"),
         d if d <= 3.0 => (Grade::Watch, "soft at the surface"),
         d if d <= 6.0 => (Grade::Mend, "soft"),
         _ => (Grade::Renew, "rotten"),
     };
-    Ok(Read {
-        grade: Some(grade),
-        says: says.to_owned(),
-    })
+    Ok(Read { grade: Some(grade), says: says.to_owned() })
 }
 
 /// Reads the sound of a mallet.
 pub fn read_ring(ring: Ring) -> Read {
     let (grade, says) = match ring {
-        Ring::Bright => (
-            None,
-            "sounds fair; it can still be soft inside: confirm with spike or drill",
-        ),
+        Ring::Bright => (None, "sounds fair; it can still be soft inside: confirm with spike or drill"),
         Ring::Dull => (Some(Grade::Watch), "damp or soft within"),
         Ring::Dead => (Some(Grade::Mend), "rot or a void"),
         Ring::Papery => (Some(Grade::Mend), "plies or layers parted"),
     };
-    Read {
-        grade,
-        says: says.to_owned(),
-    }
+    Read { grade, says: says.to_owned() }
 }
 
 /// State of a drawn fastening.
@@ -177,16 +164,10 @@ pub enum FasteningGrade {
 pub fn section_loss(original: f64, remaining: f64) -> Result<(f64, FasteningGrade), InputError> {
     error::length("original_diameter", original)?;
     if !remaining.is_finite() || remaining < 0.0 {
-        return Err(InputError::new(
-            "remaining_diameter",
-            format!("must not be less than 0, was {remaining}"),
-        ));
+        return Err(InputError::new("remaining_diameter", format!("must not be less than 0, was {remaining}")));
     }
     if remaining > original {
-        return Err(InputError::new(
-            "remaining_diameter",
-            "must not be more than the original diameter",
-        ));
+        return Err(InputError::new("remaining_diameter", "must not be more than the original diameter"));
     }
     let loss = 1.0 - (remaining / original).powi(2);
     let grade = match loss {
@@ -226,42 +207,24 @@ impl Hog {
 /// Measures hog from at least three points `[x, z]` in mm with x rising. Errors name `points` or `points[i]`.
 pub fn hog(points: &[Point]) -> Result<Hog, InputError> {
     if points.len() < 3 {
-        return Err(InputError::new(
-            "points",
-            format!("needs at least 3 points, got {}", points.len()),
-        ));
+        return Err(InputError::new("points", format!("needs at least 3 points, got {}", points.len())));
     }
     for (i, p) in points.iter().enumerate() {
         if !p[0].is_finite() || !p[1].is_finite() {
             return Err(InputError::new(format!("points[{i}]"), "must be two numbers"));
         }
         if i > 0 && p[0] <= points[i - 1][0] {
-            return Err(InputError::new(
-                format!("points[{i}]"),
-                "x must rise from point to point",
-            ));
+            return Err(InputError::new(format!("points[{i}]"), "x must rise from point to point"));
         }
     }
     let (first, last) = (points[0], points[points.len() - 1]);
     let length = last[0] - first[0];
-    let deviations: Vec<f64> = points
-        .iter()
-        .map(|p| p[1] - (first[1] + (last[1] - first[1]) * (p[0] - first[0]) / length))
-        .collect();
-    let worst = (0..points.len()).fold(0, |best, i| {
-        if deviations[i].abs() > deviations[best].abs() {
-            i
-        } else {
-            best
-        }
-    });
+    let deviations: Vec<f64> =
+        points.iter().map(|p| p[1] - (first[1] + (last[1] - first[1]) * (p[0] - first[0]) / length)).collect();
+    let worst =
+        (0..points.len()).fold(0, |best, i| if deviations[i].abs() > deviations[best].abs() { i } else { best });
     let greatest = deviations[worst];
-    Ok(Hog {
-        greatest,
-        at: points[worst][0],
-        one_in: (greatest != 0.0).then(|| length / greatest.abs()),
-        deviations,
-    })
+    Ok(Hog { greatest, at: points[worst][0], one_in: (greatest != 0.0).then(|| length / greatest.abs()), deviations })
 }
 
 /// Checks the drawn shape of a finding in plank coordinates: at least one point, all of them on the plank
@@ -300,10 +263,7 @@ pub fn check_shape(
     }
     error::within("depth", depth, 0.0, f64::INFINITY)?;
     if depth > thickness + SLACK {
-        return Err(InputError::new(
-            "depth",
-            format!("the plank is only {thickness:.0} mm thick"),
-        ));
+        return Err(InputError::new("depth", format!("the plank is only {thickness:.0} mm thick")));
     }
     Ok(())
 }
@@ -357,10 +317,7 @@ mod tests {
         assert!(keel.advice().starts_with("shore to shape"));
         let straight = hog(&[[0.0, 5.0], [1.0, 5.0], [2.0, 5.0]]).unwrap();
         assert_eq!((straight.one_in, straight.advice()), (None, "nothing to plan"));
-        assert_eq!(
-            hog(&[[0.0, 0.0], [0.0, 1.0], [2.0, 0.0]]).unwrap_err().field,
-            "points[1]"
-        );
+        assert_eq!(hog(&[[0.0, 0.0], [0.0, 1.0], [2.0, 0.0]]).unwrap_err().field, "points[1]");
     }
 
     #[test]

@@ -70,9 +70,7 @@ pub fn parse_length(text: &str, bare: LengthUnit) -> Result<f64, InputError> {
             .or_else(|| parse_imperial(body))
             .or_else(|| parse_number(body).map(|n| n * bare.in_mm()))
             .ok_or_else(|| {
-                refuse(format!(
-                    "cannot read “{shown}” as a length: try 1032, 1.032 m, 40 5/8\", 3' 4 5/8\" or 3-4-5"
-                ))
+                refuse(format!("cannot read “{shown}” as a length: try 1032, 1.032 m, 40 5/8\", 3' 4 5/8\" or 3-4-5"))
             })?
     };
     if !mm.is_finite() || mm > LENGTH_LIMIT_MM {
@@ -130,9 +128,7 @@ fn parse_offset(body: &str) -> Option<Result<f64, InputError>> {
             format!("eighths in feet-inches-eighths go from 0 to 7, was {eighths}"),
         )));
     }
-    Some(Ok(
-        (feet * 12.0 + inches + eighths / 8.0 + sixteenth / 16.0) * MM_PER_INCH
-    ))
+    Some(Ok((feet * 12.0 + inches + eighths / 8.0 + sixteenth / 16.0) * MM_PER_INCH))
 }
 
 fn digits_only(text: &str) -> Option<f64> {
@@ -152,9 +148,7 @@ fn parse_imperial(body: &str) -> Option<f64> {
         Some((feet, rest)) => (Some(plain_number(feet.trim())?), rest.trim()),
         None => (None, body),
     };
-    let inches = ["inches", "inch", "in", "\""]
-        .into_iter()
-        .find_map(|s| rest.strip_suffix(s));
+    let inches = ["inches", "inch", "in", "\""].into_iter().find_map(|s| rest.strip_suffix(s));
     match (feet, inches) {
         (None, None) => None,
         (Some(feet), None) if rest.is_empty() => Some(feet * 12.0 * MM_PER_INCH),

@@ -51,10 +51,7 @@ pub fn tools() -> impl Iterator<Item = &'static str> {
 pub fn run(tool: &str, input: Value) -> Outcome {
     let (_, work) = TOOLS.iter().find(|(name, _)| *name == tool).ok_or_else(|| {
         let known: Vec<&str> = tools().collect();
-        InputError::new(
-            "tool",
-            format!("there is no tool of that name; there are {}", known.join(", ")),
-        )
+        InputError::new("tool", format!("there is no tool of that name; there are {}", known.join(", ")))
     })?;
     work(input)
 }
@@ -77,10 +74,7 @@ pub fn run_line(line: &str) -> Value {
         Ok(value) => value,
         Err(e) => return error_json(&InputError::new("", format!("not JSON: {e}"))),
     };
-    let id = parsed
-        .as_object_mut()
-        .and_then(|fields| fields.remove("id"))
-        .unwrap_or(Value::Null);
+    let id = parsed.as_object_mut().and_then(|fields| fields.remove("id")).unwrap_or(Value::Null);
     let mut answer = match read::<Line>(parsed).and_then(|line| run(&line.tool, line.input)) {
         Ok(output) => json!({ "output": output }),
         Err(error) => error_json(&error),
@@ -96,10 +90,7 @@ fn read<T: DeserializeOwned>(input: Value) -> Result<T, InputError> {
         let message = error.inner().to_string();
         let outer = if path == "." || path == "?" { "" } else { path.as_str() };
         // serde reports a missing field at its owner: the field itself is what a person looks for.
-        match message
-            .strip_prefix("missing field `")
-            .and_then(|rest| rest.split_once('`'))
-        {
+        match message.strip_prefix("missing field `").and_then(|rest| rest.split_once('`')) {
             Some((field, _)) => InputError::new(field, "is missing").within(outer),
             None => InputError::new(outer, message),
         }
@@ -163,9 +154,7 @@ fn meter(input: Value) -> Outcome {
     }
     let input: In = read(input)?;
     let read = moisture::correct_meter(input.reading, input.wood_temperature, input.species_offset)?;
-    let warning = read
-        .only_wet
-        .then_some("above 25 % a pin meter only says that the wood is wet");
+    let warning = read.only_wet.then_some("above 25 % a pin meter only says that the wood is wet");
     Ok(json!({ "moisture": read.moisture, "class": read.class, "means": read.class.label(), "warning": warning }))
 }
 
@@ -187,9 +176,7 @@ fn movement(input: Value) -> Outcome {
         }
         (Some(shrinkage), None) => shrinkage,
         (None, Some(id)) => {
-            let angle = input
-                .ring_angle
-                .ok_or_else(|| InputError::new("ring_angle", "is missing"))?;
+            let angle = input.ring_angle.ok_or_else(|| InputError::new("ring_angle", "is missing"))?;
             if !(0.0..=90.0).contains(&angle) {
                 return Err(InputError::new(
                     "ring_angle",
@@ -305,11 +292,7 @@ fn fair_tool(input: Value) -> Outcome {
         at: Option<Vec<f64>>,
     }
     let input: In = read(input)?;
-    let line = fair::fit(
-        &input.points,
-        input.tolerance.unwrap_or(fair::TOLERANCE),
-        input.at.as_deref(),
-    )?;
+    let line = fair::fit(&input.points, input.tolerance.unwrap_or(fair::TOLERANCE), input.at.as_deref())?;
     Ok(json!({
         "suspects": line.suspects, "residuals": line.residuals, "curve": line.curve, "inflections": line.inflections,
     }))
@@ -363,14 +346,7 @@ fn bevel_tool(input: Value) -> Outcome {
         height: f64,
     }
     let input: In = read(input)?;
-    let sections: Vec<Section> = input
-        .sections
-        .into_iter()
-        .map(|s| Section {
-            x: s.x,
-            points: s.points,
-        })
-        .collect();
+    let sections: Vec<Section> = input.sections.into_iter().map(|s| Section { x: s.x, points: s.points }).collect();
     let bevel = bevel::at(&sections, input.station, input.height)?;
     Ok(json!({ "bevel": bevel.bevel, "distance": bevel.distance }))
 }
@@ -380,10 +356,7 @@ fn butt_rule(value: Value) -> Result<Rule, InputError> {
     match value {
         Value::String(name) if name == "wide" => Ok(butts::WIDE),
         Value::String(name) if name == "close" => Ok(butts::CLOSE),
-        Value::String(_) => Err(InputError::new(
-            "rule",
-            "must be \"wide\", \"close\" or the four numbers of a rule",
-        )),
+        Value::String(_) => Err(InputError::new("rule", "must be \"wide\", \"close\" or the four numbers of a rule")),
         numbers => read(numbers).map_err(|e| e.within("rule")),
     }
 }
@@ -398,11 +371,7 @@ struct ExtJoint {
 
 impl From<ExtJoint> for Joint {
     fn from(joint: ExtJoint) -> Self {
-        Self {
-            side: joint.side,
-            strake: joint.strake,
-            bay: joint.bay,
-        }
+        Self { side: joint.side, strake: joint.strake, bay: joint.bay }
     }
 }
 
@@ -426,12 +395,7 @@ fn butts_check(input: Value) -> Outcome {
     let joints: Vec<Joint> = input.joints.into_iter().map(Joint::from).collect();
     let violations: Vec<Violation> = butts::check(&rule, &joints)
         .into_iter()
-        .map(|v| Violation {
-            a: v.a,
-            b: v.b,
-            conflict: v.conflict,
-            text: v.conflict.text(),
-        })
+        .map(|v| Violation { a: v.a, b: v.b, conflict: v.conflict, text: v.conflict.text() })
         .collect();
     write(json!({ "violations": violations }))
 }
@@ -453,24 +417,14 @@ impl ExtPlank {
                 Ok(Plank::parallel(self.length, width, self.thickness))
             }
             (Some(width), None, None) => Err(InputError::new("width", format!("must be greater than 0, was {width}"))),
-            (None, Some(lower), Some(upper)) => Ok(Plank {
-                length: self.length,
-                lower,
-                upper,
-                thickness: self.thickness,
-            }),
-            (Some(_), _, _) => Err(InputError::new(
-                "width",
-                "give the width or the lower and upper edge, not both",
-            )),
-            (None, None, None) => Err(InputError::new(
-                "width",
-                "is missing: give the width, or the lower and upper edge",
-            )),
-            (None, lower, _) => Err(InputError::new(
-                if lower.is_some() { "upper" } else { "lower" },
-                "is missing",
-            )),
+            (None, Some(lower), Some(upper)) => {
+                Ok(Plank { length: self.length, lower, upper, thickness: self.thickness })
+            }
+            (Some(_), _, _) => Err(InputError::new("width", "give the width or the lower and upper edge, not both")),
+            (None, None, None) => {
+                Err(InputError::new("width", "is missing: give the width, or the lower and upper edge"))
+            }
+            (None, lower, _) => Err(InputError::new(if lower.is_some() { "upper" } else { "lower" }, "is missing")),
         }
     }
 }
@@ -559,24 +513,14 @@ fn patch(input: Value) -> Outcome {
             .holes
             .into_iter()
             .enumerate()
-            .map(|(i, hole)| Hole {
-                id: i.to_string(),
-                x: hole.x,
-                y: hole.y,
-                diameter: hole.diameter,
-                live: hole.live,
-            })
+            .map(|(i, hole)| Hole { id: i.to_string(), x: hole.x, y: hole.y, diameter: hole.diameter, live: hole.live })
             .collect(),
         frames: input.frames,
         rules: input.rules.into(),
     };
     let found = graving::plan(&request)?;
-    let swallowed: Vec<Value> = found
-        .swallowed
-        .iter()
-        .filter_map(|i| ids.get(i.parse::<usize>().ok()?))
-        .cloned()
-        .collect();
+    let swallowed: Vec<Value> =
+        found.swallowed.iter().filter_map(|i| ids.get(i.parse::<usize>().ok()?)).cloned().collect();
     let mut output = write(found)?;
     output["swallowed"] = Value::Array(swallowed);
     Ok(output)
@@ -589,10 +533,6 @@ impl From<ExtDamage> for Damage {
             ExtDamageKind::Gouge => DamageKind::Gouge,
             ExtDamageKind::Rot => DamageKind::Rot,
         };
-        Self {
-            kind,
-            points: damage.points,
-            depth: damage.depth,
-        }
+        Self { kind, points: damage.points, depth: damage.depth }
     }
 }

@@ -12,12 +12,7 @@ fn differences(expect: &Value, got: &Value, tol: f64, path: &str) -> Vec<String>
         (Value::Object(fields), _) => fields
             .iter()
             .flat_map(|(name, value)| {
-                differences(
-                    value,
-                    got.get(name).unwrap_or(&Value::Null),
-                    tol,
-                    &format!("{path}.{name}"),
-                )
+                differences(value, got.get(name).unwrap_or(&Value::Null), tol, &format!("{path}.{name}"))
             })
             .collect(),
         (Value::Array(items), Value::Array(others)) if items.len() == others.len() => items
@@ -60,60 +55,27 @@ fn refused(tool: &str, input: Value) -> String {
 
 #[test]
 fn bad_input_names_the_field() {
-    assert_eq!(
-        refused("scarf", json!({ "thickness": -3, "width": 150, "ratio": 8 })),
-        "thickness"
-    );
+    assert_eq!(refused("scarf", json!({ "thickness": -3, "width": 150, "ratio": 8 })), "thickness");
     assert_eq!(refused("scarf", json!({ "thickness": 25, "ratio": 8 })), "width");
-    assert_eq!(
-        refused("scarf", json!({ "thickness": "thick", "width": 150, "ratio": 8 })),
-        "thickness"
-    );
-    assert_eq!(
-        refused(
-            "scarf",
-            json!({ "thickness": 25, "width": 150, "ratio": 8, "ratoi": 9 })
-        ),
-        "ratoi"
-    );
-    assert_eq!(
-        refused(
-            "movement",
-            json!({ "width": 150, "from": 10, "to": 18, "ring_angle": 0 })
-        ),
-        "species"
-    );
+    assert_eq!(refused("scarf", json!({ "thickness": "thick", "width": 150, "ratio": 8 })), "thickness");
+    assert_eq!(refused("scarf", json!({ "thickness": 25, "width": 150, "ratio": 8, "ratoi": 9 })), "ratoi");
+    assert_eq!(refused("movement", json!({ "width": 150, "from": 10, "to": 18, "ring_angle": 0 })), "species");
     assert_eq!(refused("butts-check", json!({ "rule": "loose", "joints": [] })), "rule");
+    assert_eq!(refused("butts-check", json!({ "rule": { "adjacent": 1 }, "joints": [] })), "rule.one_between");
     assert_eq!(
-        refused("butts-check", json!({ "rule": { "adjacent": 1 }, "joints": [] })),
-        "rule.one_between"
-    );
-    assert_eq!(
-        refused(
-            "butts-check",
-            json!({ "rule": "wide", "joints": [{ "side": "left", "strake": 1, "bay": 2 }] })
-        ),
+        refused("butts-check", json!({ "rule": "wide", "joints": [{ "side": "left", "strake": 1, "bay": 2 }] })),
         "joints[0].side"
     );
     assert_eq!(refused("hog", json!({ "points": [[0, 0], [1, 1]] })), "points");
     let bend = json!({ "species": "white_oak", "thickness": 25, "radius": 400, "drying": "wet" });
     assert_eq!(refused("bend", bend), "drying");
-    assert_eq!(
-        refused("fastener-sample", json!({ "population": 60, "drawn": 20, "bad": -1 })),
-        "bad"
-    );
-    assert_eq!(
-        refused("fair", json!({ "points": [[0, 1], [1, 2], [2, "x"]] })),
-        "points[2][1]"
-    );
+    assert_eq!(refused("fastener-sample", json!({ "population": 60, "drawn": 20, "bad": -1 })), "bad");
+    assert_eq!(refused("fair", json!({ "points": [[0, 1], [1, 2], [2, "x"]] })), "points[2][1]");
     assert_eq!(refused("knots", json!({})), "tool");
     let plank = json!({ "length": 3000, "width": 150, "thickness": -3 });
     let crack = json!([{ "kind": "crack", "points": [[500, 70], [600, 72]], "depth": 5 }]);
     let error = run("patch", json!({ "plank": plank, "damage": crack })).unwrap_err();
-    assert_eq!(
-        (error.field.as_str(), error.message.as_str()),
-        ("plank.thickness", "must be greater than 0, was -3")
-    );
+    assert_eq!((error.field.as_str(), error.message.as_str()), ("plank.thickness", "must be greater than 0, was -3"));
 }
 
 #[test]
@@ -130,16 +92,7 @@ fn a_patch_speaks_the_contracts_words() {
     .unwrap();
     assert_eq!(output["swallowed"], json!([7]));
     assert_eq!(output["to_edge"], "none");
-    for field in [
-        "outline",
-        "depth",
-        "through",
-        "area",
-        "kept",
-        "thickness",
-        "blank",
-        "splice_instead",
-    ] {
+    for field in ["outline", "depth", "through", "area", "kept", "thickness", "blank", "splice_instead"] {
         assert!(output.get(field).is_some(), "{field}");
     }
 }
@@ -147,10 +100,7 @@ fn a_patch_speaks_the_contracts_words() {
 #[test]
 fn a_bad_line_of_a_batch_answers_under_its_id_and_the_next_is_worked() {
     let bad = run_line(r#"{"id":1,"tool":"emc","input":{"temperature":20}}"#);
-    assert_eq!(
-        (bad["id"].clone(), bad["error"]["field"].clone()),
-        (json!(1), json!("humidity"))
-    );
+    assert_eq!((bad["id"].clone(), bad["error"]["field"].clone()), (json!(1), json!("humidity")));
     let good = run_line(r#"{"id":"two","tool":"emc","input":{"temperature":20,"humidity":50}}"#);
     assert_eq!(good["id"], "two");
     assert!(good["output"]["emc"].as_f64().unwrap() > 9.0);

@@ -32,9 +32,7 @@ impl Role {
     }
 
     pub fn from_code(code: &str) -> Option<Self> {
-        [Self::Owner, Self::Shipwright, Self::Guest]
-            .into_iter()
-            .find(|r| r.code() == code)
+        [Self::Owner, Self::Shipwright, Self::Guest].into_iter().find(|r| r.code() == code)
     }
 }
 
@@ -90,11 +88,7 @@ pub async fn yard(store: &Store) -> Result<Yard> {
     let yard = sqlx::query_as("SELECT name, unit, inch_denominator FROM yard WHERE id = 1")
         .fetch_optional(store.pool())
         .await?;
-    Ok(yard.unwrap_or_else(|| Yard {
-        name: "The yard".into(),
-        unit: "mm".into(),
-        inch_denominator: 16,
-    }))
+    Ok(yard.unwrap_or_else(|| Yard { name: "The yard".into(), unit: "mm".into(), inch_denominator: 16 }))
 }
 
 pub async fn list(store: &Store) -> Result<Vec<Account>> {
@@ -110,10 +104,7 @@ pub async fn find_login(store: &Store, login: &str) -> Result<Option<Account>> {
 pub async fn open_session(store: &Store, account: i64, token_hash: &str, csrf: &str) -> Result<()> {
     let now = Timestamp::now();
     let expires = now + SignedDuration::from_hours(24 * SESSION_DAYS);
-    sqlx::query("DELETE FROM session WHERE expires_at < ?")
-        .bind(now.to_string())
-        .execute(store.pool())
-        .await?;
+    sqlx::query("DELETE FROM session WHERE expires_at < ?").bind(now.to_string()).execute(store.pool()).await?;
     sqlx::query("INSERT INTO session (token_hash, account_id, csrf, expires_at) VALUES (?, ?, ?, ?)")
         .bind(token_hash)
         .bind(account)
@@ -126,11 +117,8 @@ pub async fn open_session(store: &Store, account: i64, token_hash: &str, csrf: &
 
 pub async fn session(store: &Store, token_hash: &str) -> Result<Option<Session>> {
     let sql = "SELECT account_id, csrf FROM session WHERE token_hash = ? AND expires_at > ?";
-    let found: Option<(i64, String)> = sqlx::query_as(sql)
-        .bind(token_hash)
-        .bind(Timestamp::now().to_string())
-        .fetch_optional(store.pool())
-        .await?;
+    let found: Option<(i64, String)> =
+        sqlx::query_as(sql).bind(token_hash).bind(Timestamp::now().to_string()).fetch_optional(store.pool()).await?;
     let Some((id, csrf)) = found else {
         return Ok(None);
     };
@@ -140,10 +128,7 @@ pub async fn session(store: &Store, token_hash: &str) -> Result<Option<Session>>
 }
 
 pub async fn close_session(store: &Store, token_hash: &str) -> Result<()> {
-    sqlx::query("DELETE FROM session WHERE token_hash = ?")
-        .bind(token_hash)
-        .execute(store.pool())
-        .await?;
+    sqlx::query("DELETE FROM session WHERE token_hash = ?").bind(token_hash).execute(store.pool()).await?;
     Ok(())
 }
 

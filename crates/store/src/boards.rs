@@ -46,10 +46,7 @@ impl Board {
     }
 
     pub fn face(&self) -> Rectangle {
-        Rectangle {
-            length: self.length,
-            width: self.width,
-        }
+        Rectangle { length: self.length, width: self.width }
     }
 }
 
@@ -81,19 +78,14 @@ pub async fn find(store: &Store, id: i64) -> Result<Board> {
 /// Offcuts of a board.
 pub async fn offcuts(store: &Store, board: i64) -> Result<Vec<Board>> {
     let sql = format!("{BOARD} WHERE parent_id = ? ORDER BY id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
-        .bind(board)
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(board).fetch_all(store.pool()).await?)
 }
 
 impl Work {
     /// Puts a board in the rack. [`StoreError::Conflict`] when its tag is taken.
     pub async fn add_board(&mut self, new: &NewBoard) -> Result<i64> {
-        let taken: Option<(i64,)> = sqlx::query_as("SELECT id FROM board WHERE tag = ?")
-            .bind(&new.tag)
-            .fetch_optional(&mut *self.tx)
-            .await?;
+        let taken: Option<(i64,)> =
+            sqlx::query_as("SELECT id FROM board WHERE tag = ?").bind(&new.tag).fetch_optional(&mut *self.tx).await?;
         if taken.is_some() {
             return Err(StoreError::Conflict("that tag is on another board".into()));
         }
@@ -116,8 +108,7 @@ impl Work {
             .await?
             .last_insert_rowid();
         let body = json!({ "board": id, "tag": new.tag, "species": stock.species, "length_mm": stock.length, "width_mm": stock.width, "thickness_mm": stock.thickness });
-        self.note(None, None, "board", &format!("Put {} in the rack", new.tag), &body)
-            .await?;
+        self.note(None, None, "board", &format!("Put {} in the rack", new.tag), &body).await?;
         Ok(id)
     }
 
@@ -146,8 +137,7 @@ impl Work {
         }
         let body = json!({ "board": board.id, "tag": board.tag, "piece": piece.id });
         let summary = format!("Reserved {} for {}", board.tag, piece.name);
-        self.note(Some(piece.boat_id), Some(piece.plank_id), "reserved", &summary, &body)
-            .await?;
+        self.note(Some(piece.boat_id), Some(piece.plank_id), "reserved", &summary, &body).await?;
         Ok(())
     }
 
@@ -170,12 +160,7 @@ impl Work {
         let mut tags = Vec::new();
         for (n, offcut) in cut.offcuts.iter().enumerate() {
             let tag = self.free_tag(&board.tag, n + 1).await?;
-            let stock = Stock {
-                length: offcut.length,
-                width: offcut.width,
-                origin: Origin::Offcut,
-                ..board.stock()
-            };
+            let stock = Stock { length: offcut.length, width: offcut.width, origin: Origin::Offcut, ..board.stock() };
             let new = NewBoard {
                 tag: tag.clone(),
                 stock,
@@ -189,8 +174,7 @@ impl Work {
         let body = json!({ "board": board.id, "tag": board.tag, "species": board.species, "origin": board.origin,
             "piece": piece.id, "piece_mm": cut.piece, "offcuts": tags, "waste_mm2": cut.waste_area });
         let summary = format!("Cut {} from {}", piece.name, board.tag);
-        self.note(Some(piece.boat_id), Some(piece.plank_id), "cut", &summary, &body)
-            .await?;
+        self.note(Some(piece.boat_id), Some(piece.plank_id), "cut", &summary, &body).await?;
         Ok(())
     }
 
@@ -199,10 +183,8 @@ impl Work {
         let mut n = from;
         loop {
             let tag = format!("{parent}/{n}");
-            let taken: Option<(i64,)> = sqlx::query_as("SELECT id FROM board WHERE tag = ?")
-                .bind(&tag)
-                .fetch_optional(&mut *self.tx)
-                .await?;
+            let taken: Option<(i64,)> =
+                sqlx::query_as("SELECT id FROM board WHERE tag = ?").bind(&tag).fetch_optional(&mut *self.tx).await?;
             if taken.is_none() {
                 return Ok(tag);
             }

@@ -80,12 +80,7 @@ pub struct Plank {
 
 impl Plank {
     pub fn place(&self) -> PlankPlace {
-        PlankPlace {
-            side: self.side,
-            strake: self.strake,
-            from_bay: self.from_bay,
-            to_bay: self.to_bay,
-        }
+        PlankPlace { side: self.side, strake: self.strake, from_bay: self.from_bay, to_bay: self.to_bay }
     }
 
     /// `P7, stem to bay 12`.
@@ -110,9 +105,7 @@ const BOAT: &str = "SELECT id, name, construction, boat_use, school, year, lengt
 const PLANK: &str = "SELECT id, boat_id, side, strake, from_bay, to_bay, thickness, species, year FROM plank";
 
 pub async fn list(store: &Store) -> Result<Vec<Boat>> {
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{BOAT} ORDER BY id")))
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{BOAT} ORDER BY id"))).fetch_all(store.pool()).await?)
 }
 
 pub async fn find(store: &Store, id: i64) -> Result<Boat> {
@@ -126,10 +119,7 @@ pub async fn find(store: &Store, id: i64) -> Result<Boat> {
 /// All planks, from the keel up and from forward.
 pub async fn planks(store: &Store, boat: i64) -> Result<Vec<Plank>> {
     let sql = format!("{PLANK} WHERE boat_id = ? ORDER BY side, strake, coalesce(from_bay, -1)");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
-        .bind(boat)
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
 pub async fn plank(store: &Store, boat: i64, id: i64) -> Result<Plank> {
@@ -143,23 +133,12 @@ pub async fn plank(store: &Store, boat: i64, id: i64) -> Result<Plank> {
 
 /// The plank at a place.
 pub fn plank_at(planks: &[Plank], at: Address) -> Option<&Plank> {
-    planks
-        .iter()
-        .find(|p| p.side == at.side && p.strake == at.strake && p.covers(at.frame))
+    planks.iter().find(|p| p.side == at.side && p.strake == at.strake && p.covers(at.frame))
 }
 
 /// Every joint between two planks of a strake, in the order of the planks.
 pub fn joints(planks: &[Plank]) -> Vec<Joint> {
-    planks
-        .iter()
-        .filter_map(|p| {
-            p.to_bay.map(|bay| Joint {
-                side: p.side,
-                strake: p.strake,
-                bay,
-            })
-        })
-        .collect()
+    planks.iter().filter_map(|p| p.to_bay.map(|bay| Joint { side: p.side, strake: p.strake, bay })).collect()
 }
 
 impl Work {
@@ -209,12 +188,8 @@ impl Work {
     }
 
     async fn add_planks(&mut self, boat: i64, new: &NewBoat, side: Side, strake: u32) -> Result<()> {
-        let mut bays: Vec<u32> = new
-            .joints
-            .iter()
-            .filter(|j| j.side == side && j.strake == strake)
-            .map(|j| j.bay)
-            .collect();
+        let mut bays: Vec<u32> =
+            new.joints.iter().filter(|j| j.side == side && j.strake == strake).map(|j| j.bay).collect();
         bays.sort_unstable();
         let starts = std::iter::once(None).chain(bays.iter().copied().map(Some));
         let ends = bays.iter().copied().map(Some).chain(std::iter::once(None));

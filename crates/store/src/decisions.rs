@@ -135,26 +135,17 @@ const PIECE: &str = "SELECT id, boat_id, plank_id, decision_id, name, geometry, 
 /// Decisions in force.
 pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Decision>> {
     let sql = format!("{DECISION} WHERE boat_id = ? AND superseded = 0 ORDER BY id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
-        .bind(boat)
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
 pub async fn of_plank(store: &Store, plank: i64) -> Result<Option<Decision>> {
     let sql = format!("{DECISION} WHERE plank_id = ? AND superseded = 0");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
-        .bind(plank)
-        .fetch_optional(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(plank).fetch_optional(store.pool()).await?)
 }
 
 pub async fn pieces(store: &Store, boat: i64) -> Result<Vec<Piece>> {
     let sql = format!("{PIECE} WHERE boat_id = ? AND state <> 'dropped' ORDER BY id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
-        .bind(boat)
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
 pub async fn piece(store: &Store, boat: i64, id: i64) -> Result<Piece> {
@@ -211,8 +202,7 @@ impl Work {
             "decision": id, "kind": new.kind, "reason": new.reason, "kept": new.kept, "strength": new.strength,
             "hours_p50": new.p50, "hours_p80": new.p80, "supersedes": before.map(|b| b.0), "rules": new.rules,
         });
-        self.note(Some(new.boat_id), Some(new.plank_id), "decision", &summary, &body)
-            .await?;
+        self.note(Some(new.boat_id), Some(new.plank_id), "decision", &summary, &body).await?;
         Ok(id)
     }
 

@@ -68,11 +68,7 @@ pub struct Finding {
 
 impl Finding {
     pub fn address(&self) -> Address {
-        Address {
-            side: self.side,
-            strake: self.strake,
-            frame: self.frame,
-        }
+        Address { side: self.side, strake: self.strake, frame: self.frame }
     }
 }
 
@@ -99,18 +95,12 @@ const FINDING: &str = "SELECT id, boat_id, plank_id, side, strake, frame, kind, 
 /// A boat's findings in the order found, withdrawn ones left out.
 pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Finding>> {
     let sql = format!("{FINDING} WHERE boat_id = ? AND withdrawn = 0 ORDER BY id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
-        .bind(boat)
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
 pub async fn of_plank(store: &Store, plank: i64) -> Result<Vec<Finding>> {
     let sql = format!("{FINDING} WHERE plank_id = ? AND withdrawn = 0 ORDER BY id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
-        .bind(plank)
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(plank).fetch_all(store.pool()).await?)
 }
 
 pub async fn find(store: &Store, boat: i64, id: i64) -> Result<Finding> {
@@ -149,39 +139,39 @@ fn body(id: i64, new: &NewFinding) -> serde_json::Value {
     })
 }
 
+/// Binds what a finding says, in the order the statements name it.
+fn bind<'q>(query: FindingQuery<'q>, new: &'q NewFinding) -> Result<FindingQuery<'q>> {
+    Ok(query
+        .bind(new.plank_id)
+        .bind(new.at.side.code())
+        .bind(new.at.strake)
+        .bind(new.at.frame)
+        .bind(new.kind.code())
+        .bind(new.method.code())
+        .bind(serde_json::to_string(&new.reading)?)
+        .bind(serde_json::to_string(&new.shape)?)
+        .bind(new.depth)
+        .bind(new.grade.code())
+        .bind(new.certainty.code())
+        .bind(new.cause.code())
+        .bind(&new.note)
+        .bind(&new.photo))
+}
+
+type FindingQuery<'q> = sqlx::query::Query<'q, sqlx::Sqlite, sqlx::sqlite::SqliteArguments>;
+
 impl Work {
     pub async fn add_finding(&mut self, boat: i64, new: &NewFinding) -> Result<i64> {
-        let sql = "INSERT INTO finding (boat_id, plank_id, side, strake, frame, kind, method, reading, shape, depth, grade,
-                   certainty, cause, note, photo, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
-        let id = sqlx::query(sql)
+        let sql = "INSERT INTO finding (plank_id, side, strake, frame, kind, method, reading, shape, depth, grade, certainty,
+                   cause, note, photo, boat_id, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+        let id = bind(sqlx::query(sql), new)?
             .bind(boat)
-            .bind(new.plank_id)
-            .bind(new.at.side.code())
-            .bind(new.at.strake)
-            .bind(new.at.frame)
-            .bind(new.kind.code())
-            .bind(new.method.code())
-            .bind(serde_json::to_string(&new.reading)?)
-            .bind(serde_json::to_string(&new.shape)?)
-            .bind(new.depth)
-            .bind(new.grade.code())
-            .bind(new.certainty.code())
-            .bind(new.cause.code())
-            .bind(&new.note)
-            .bind(&new.photo)
             .bind(self.act.by.clone())
             .bind(self.stamp())
             .execute(&mut *self.tx)
             .await?
             .last_insert_rowid();
-        self.note(
-            Some(boat),
-            Some(new.plank_id),
-            "finding",
-            &summary("Found", new),
-            &body(id, new),
-        )
-        .await?;
+        self.note(Some(boat), Some(new.plank_id), "finding", &summary("Found", new), &body(id, new)).await?;
         Ok(id)
     }
 
@@ -190,26 +180,7 @@ impl Work {
         let sql = "UPDATE finding SET plank_id = ?, side = ?, strake = ?, frame = ?, kind = ?, method = ?, reading = ?, shape = ?,
                    depth = ?, grade = ?, certainty = ?, cause = ?, note = ?, photo = ?, version = version + 1
                    WHERE boat_id = ? AND id = ? AND version = ?";
-        let done = sqlx::query(sql)
-            .bind(new.plank_id)
-            .bind(new.at.side.code())
-            .bind(new.at.strake)
-            .bind(new.at.frame)
-            .bind(new.kind.code())
-            .bind(new.method.code())
-            .bind(serde_json::to_string(&new.reading)?)
-            .bind(serde_json::to_string(&new.shape)?)
-            .bind(new.depth)
-            .bind(new.grade.code())
-            .bind(new.certainty.code())
-            .bind(new.cause.code())
-            .bind(&new.note)
-            .bind(&new.photo)
-            .bind(boat)
-            .bind(id)
-            .bind(version)
-            .execute(&mut *self.tx)
-            .await?;
+        let done = bind(sqlx::query(sql), new)?.bind(boat).bind(id).bind(version).execute(&mut *self.tx).await?;
         if done.rows_affected() == 0 {
             return Err(StoreError::Stale("the finding"));
         }
@@ -217,10 +188,7 @@ impl Work {
         let (text, body) = (summary("Corrected", new), body(id, new));
         match corrects {
             Some(entry) => self.correct(boat, Some(new.plank_id), &text, &body, entry).await?,
-            None => {
-                self.note(Some(boat), Some(new.plank_id), "finding", &text, &body)
-                    .await?
-            }
+            None => self.note(Some(boat), Some(new.plank_id), "finding", &text, &body).await?,
         };
         Ok(())
     }
@@ -233,11 +201,7 @@ impl Work {
             .execute(&mut *self.tx)
             .await?;
         let verb = if withdrawn { "Withdrew" } else { "Put back" };
-        let summary = format!(
-            "{verb} the {} at {}",
-            finding.kind.label().to_lowercase(),
-            finding.address()
-        );
+        let summary = format!("{verb} the {} at {}", finding.kind.label().to_lowercase(), finding.address());
         self.note(
             Some(finding.boat_id),
             Some(finding.plank_id),

@@ -31,14 +31,7 @@ impl Event {
         let mut hasher = Sha256::new();
         let numbers = [Some(self.id), self.boat_id, self.plank_id, self.corrects]
             .map(|n| n.map_or(String::new(), |n| n.to_string()));
-        let texts = [
-            &self.at,
-            &self.by_name,
-            &self.kind,
-            &self.summary,
-            &self.body,
-            &self.prev_hash,
-        ];
+        let texts = [&self.at, &self.by_name, &self.kind, &self.summary, &self.body, &self.prev_hash];
         for part in numbers.iter().chain(texts) {
             // Length first, so that no two different entries run together into the same bytes.
             hasher.update((part.len() as u64).to_le_bytes());
@@ -70,8 +63,7 @@ impl Work {
         body: &Value,
         corrects: i64,
     ) -> Result<i64> {
-        self.append(Some(boat), plank, "correction", summary, body, Some(corrects))
-            .await
+        self.append(Some(boat), plank, "correction", summary, body, Some(corrects)).await
     }
 
     async fn append(
@@ -83,9 +75,8 @@ impl Work {
         body: &Value,
         corrects: Option<i64>,
     ) -> Result<i64> {
-        let last: Option<(i64, String)> = sqlx::query_as("SELECT id, hash FROM event ORDER BY id DESC LIMIT 1")
-            .fetch_optional(&mut *self.tx)
-            .await?;
+        let last: Option<(i64, String)> =
+            sqlx::query_as("SELECT id, hash FROM event ORDER BY id DESC LIMIT 1").fetch_optional(&mut *self.tx).await?;
         let (last_id, prev_hash) = last.unwrap_or_default();
         let mut event = Event {
             id: last_id + 1,
@@ -124,29 +115,20 @@ impl Work {
             .bind(plank)
             .fetch_all(&mut *self.tx)
             .await?;
-        Ok(rows
-            .into_iter()
-            .find(|(_, kind)| kinds.contains(&kind.as_str()))
-            .map(|(id, _)| id))
+        Ok(rows.into_iter().find(|(_, kind)| kinds.contains(&kind.as_str())).map(|(id, _)| id))
     }
 }
 
 /// A boat's story, newest first.
 pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Event>> {
     let sql = format!("SELECT {COLUMNS} FROM event WHERE boat_id = ? ORDER BY id DESC");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
-        .bind(boat)
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
 /// A plank's own life line, oldest first.
 pub async fn of_plank(store: &Store, plank: i64) -> Result<Vec<Event>> {
     let sql = format!("SELECT {COLUMNS} FROM event WHERE plank_id = ? ORDER BY id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
-        .bind(plank)
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(plank).fetch_all(store.pool()).await?)
 }
 
 /// The first entry whose hash or link does not hold; `None` when the whole chain does.

@@ -70,11 +70,7 @@ pub struct Act {
 
 impl Act {
     pub fn now(by: &str, once: Option<&str>) -> Self {
-        Self {
-            by: by.to_owned(),
-            at: Timestamp::now(),
-            once: once.map(str::to_owned),
-        }
+        Self { by: by.to_owned(), at: Timestamp::now(), once: once.map(str::to_owned) }
     }
 }
 
@@ -97,10 +93,7 @@ impl Store {
             // A saved entry survives a power cut, not only a killed process.
             .synchronous(SqliteSynchronous::Full)
             .busy_timeout(Duration::from_secs(10));
-        let pool = SqlitePoolOptions::new()
-            .max_connections(8)
-            .connect_with(options)
-            .await?;
+        let pool = SqlitePoolOptions::new().max_connections(8).connect_with(options).await?;
         sqlx::migrate!().run(&pool).await?;
         Ok(Self { pool })
     }

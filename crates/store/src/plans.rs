@@ -58,11 +58,7 @@ pub struct NewCoat {
 /// A boat's plans of a kind, newest first.
 pub async fn of_boat(store: &Store, boat: i64, kind: &str) -> Result<Vec<Plan>> {
     let sql = "SELECT id, boat_id, plank_id, piece_id, kind, asked, answer, by_name, at FROM plan WHERE boat_id = ? AND kind = ? ORDER BY id DESC";
-    Ok(sqlx::query_as(sql)
-        .bind(boat)
-        .bind(kind)
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sql).bind(boat).bind(kind).fetch_all(store.pool()).await?)
 }
 
 /// A boat's coats, plan by plan.
@@ -73,12 +69,7 @@ pub async fn coats(store: &Store, boat: i64) -> Result<Vec<Coat>> {
 
 pub async fn coat(store: &Store, boat: i64, id: i64) -> Result<Coat> {
     let sql = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat WHERE boat_id = ? AND id = ?";
-    sqlx::query_as(sql)
-        .bind(boat)
-        .bind(id)
-        .fetch_optional(store.pool())
-        .await?
-        .ok_or(StoreError::NotFound("coat"))
+    sqlx::query_as(sql).bind(boat).bind(id).fetch_optional(store.pool()).await?.ok_or(StoreError::NotFound("coat"))
 }
 
 impl Work {
@@ -96,8 +87,7 @@ impl Work {
             .await?
             .last_insert_rowid();
         let body = serde_json::json!({ "plan": id, "asked": new.asked, "answer": new.answer });
-        self.note(Some(new.boat_id), new.plank_id, new.kind, &new.summary, &body)
-            .await?;
+        self.note(Some(new.boat_id), new.plank_id, new.kind, &new.summary, &body).await?;
         Ok(id)
     }
 
@@ -134,11 +124,8 @@ impl Work {
             .bind(coat.seq)
             .fetch_all(&mut *self.tx)
             .await?;
-        let shifted = |at: &str| {
-            at.parse::<Timestamp>()
-                .map(|t| (t + late).to_string())
-                .unwrap_or_else(|_| at.to_owned())
-        };
+        let shifted =
+            |at: &str| at.parse::<Timestamp>().map(|t| (t + late).to_string()).unwrap_or_else(|_| at.to_owned());
         for next in following {
             sqlx::query("UPDATE coat SET earliest_at = ?, latest_at = ? WHERE id = ?")
                 .bind(shifted(&next.earliest_at))
@@ -148,14 +135,7 @@ impl Work {
                 .await?;
         }
         let body = serde_json::json!({ "coat": coat.id, "litres": coat.litres });
-        self.note(
-            Some(coat.boat_id),
-            None,
-            "coat",
-            &format!("Laid on {}", coat.name.to_lowercase()),
-            &body,
-        )
-        .await?;
+        self.note(Some(coat.boat_id), None, "coat", &format!("Laid on {}", coat.name.to_lowercase()), &body).await?;
         Ok(())
     }
 }

@@ -54,10 +54,7 @@ const TASK: &str = "SELECT task.id, task.boat_id, plank_id, decision_id, seq, op
 /// A boat's tasks in their order, dropped ones left out.
 pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Task>> {
     let sql = format!("{TASK} WHERE boat_id = ? AND dropped = 0 ORDER BY decision_id, seq");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql))
-        .bind(boat)
-        .fetch_all(store.pool())
-        .await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
 pub async fn find(store: &Store, boat: i64, id: i64) -> Result<Task> {
@@ -81,10 +78,7 @@ pub async fn learned(store: &Store) -> Result<Vec<(Operation, f64)>> {
     let sql = "SELECT operation, sum(minutes) / 60.0 / amount FROM task JOIN clock ON task_id = task.id
                WHERE done_at IS NOT NULL AND amount > 0 GROUP BY task.id HAVING sum(minutes) > 0";
     let rows: Vec<(String, f64)> = sqlx::query_as(sql).fetch_all(store.pool()).await?;
-    Ok(rows
-        .into_iter()
-        .filter_map(|(op, rate)| Some((Operation::from_code(&op)?, rate)))
-        .collect())
+    Ok(rows.into_iter().filter_map(|(op, rate)| Some((Operation::from_code(&op)?, rate))).collect())
 }
 
 impl Work {
@@ -112,9 +106,7 @@ impl Work {
     /// Starts a person's clock on a task, stopping the one they had running.
     pub async fn start_clock(&mut self, task: &Task, account: i64) -> Result<()> {
         if task.done_at.is_some() {
-            return Err(StoreError::Conflict(
-                "this task is done; open it again to book on it".into(),
-            ));
+            return Err(StoreError::Conflict("this task is done; open it again to book on it".into()));
         }
         self.stop_clock(account).await?;
         sqlx::query("INSERT INTO clock (task_id, account_id, started_at) VALUES (?, ?, ?)")
@@ -143,14 +135,7 @@ impl Work {
             .execute(&mut *self.tx)
             .await?;
         let body = json!({ "clock": clock, "task": what, "minutes": minutes });
-        self.note(
-            Some(boat),
-            Some(plank),
-            "hours",
-            &format!("{}: {}", what, spoken(minutes)),
-            &body,
-        )
-        .await?;
+        self.note(Some(boat), Some(plank), "hours", &format!("{}: {}", what, spoken(minutes)), &body).await?;
         Ok(())
     }
 
@@ -193,14 +178,7 @@ impl Work {
             .await?;
         let verb = if done { "Done" } else { "Opened again" };
         let body = json!({ "task": task.id, "done": done });
-        self.note(
-            Some(task.boat_id),
-            Some(task.plank_id),
-            "task",
-            &format!("{verb}: {}", task.what),
-            &body,
-        )
-        .await?;
+        self.note(Some(task.boat_id), Some(task.plank_id), "task", &format!("{verb}: {}", task.what), &body).await?;
         Ok(())
     }
 }
@@ -216,9 +194,5 @@ pub fn minutes_between(started: &str, now: Timestamp) -> f64 {
 /// `1 h 25 min`.
 pub fn spoken(minutes: f64) -> String {
     let whole = minutes.round() as i64;
-    if whole < 60 {
-        format!("{whole} min")
-    } else {
-        format!("{} h {:02} min", whole / 60, whole % 60)
-    }
+    if whole < 60 { format!("{whole} min") } else { format!("{} h {:02} min", whole / 60, whole % 60) }
 }

@@ -64,11 +64,7 @@ async fn boat(store: &Store) -> i64 {
 
 fn crack(plank_id: i64) -> NewFinding {
     NewFinding {
-        at: Address {
-            side: Side::Port,
-            strake: 5,
-            frame: 9,
-        },
+        at: Address { side: Side::Port, strake: 5, frame: 9 },
         plank_id,
         kind: FindingKind::Crack,
         method: Method::Look,
@@ -141,14 +137,8 @@ async fn decide(
         rules: json!({}),
     };
     let id = work.decide(&new, pieces).await?;
-    let extent = Extent {
-        length: 212.0,
-        cut: 420.0,
-        places: 1,
-        ..Extent::default()
-    };
-    work.add_tasks(boat, plank, id, &unfold(kind, &extent, |op| op.rate().0))
-        .await?;
+    let extent = Extent { length: 212.0, cut: 420.0, places: 1, ..Extent::default() };
+    work.add_tasks(boat, plank, id, &unfold(kind, &extent, |op| op.rate().0)).await?;
     work.commit("/").await?;
     Ok(id)
 }
@@ -164,9 +154,7 @@ async fn a_planks_life_is_told_from_finding_to_hours() {
     work.add_finding(boat, &crack(plank)).await.unwrap();
     work.add_board(&larch("L-1")).await.unwrap();
     work.commit("/").await.unwrap();
-    decide(&store, boat, plank, OptionKind::Graving, &[patch()])
-        .await
-        .unwrap();
+    decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
 
     let piece = decisions::pieces(&store, boat).await.unwrap().remove(0);
     let stock = boards::list(&store).await.unwrap().remove(0);
@@ -176,10 +164,7 @@ async fn a_planks_life_is_told_from_finding_to_hours() {
 
     let piece = decisions::piece(&store, boat, piece.id).await.unwrap();
     assert_eq!(piece.state, PieceState::Reserved);
-    let blank = Rectangle {
-        length: piece.length,
-        width: piece.width,
-    };
+    let blank = Rectangle { length: piece.length, width: piece.width };
     let cut = board::take(stock.face(), stock.thickness, blank).unwrap();
     let mut work = store.begin(act()).await.unwrap();
     work.take_from_rack(&stock, &piece, &cut).await.unwrap();
@@ -203,22 +188,14 @@ async fn a_planks_life_is_told_from_finding_to_hours() {
     let ada = work.add_account(&ada).await.unwrap();
     work.start_clock(&task, ada).await.unwrap();
     work.commit("/").await.unwrap();
-    let later = Act {
-        at: jiff::Timestamp::now() + jiff::SignedDuration::from_mins(90),
-        ..act()
-    };
+    let later = Act { at: jiff::Timestamp::now() + jiff::SignedDuration::from_mins(90), ..act() };
     let mut work = store.begin(later).await.unwrap();
     work.stop_clock(ada).await.unwrap();
     work.commit("/").await.unwrap();
     let minutes = tasks::find(&store, boat, task.id).await.unwrap().minutes;
     assert!((minutes - 90.0).abs() < 0.2, "{minutes}");
 
-    let kinds: Vec<String> = history::of_plank(&store, plank)
-        .await
-        .unwrap()
-        .into_iter()
-        .map(|e| e.kind)
-        .collect();
+    let kinds: Vec<String> = history::of_plank(&store, plank).await.unwrap().into_iter().map(|e| e.kind).collect();
     assert_eq!(kinds, ["finding", "decision", "reserved", "cut", "hours"]);
     assert!(store.check().await.unwrap());
 }
@@ -229,25 +206,12 @@ async fn the_history_cannot_be_changed_and_tampering_shows() {
     boat(&store).await;
     store.close().await;
     let path = folder.path().join("yard.db");
-    let raw = sqlx::SqlitePool::connect(&format!("sqlite:{}", path.display()))
-        .await
-        .unwrap();
-    assert!(
-        sqlx::query("UPDATE event SET summary = 'x'")
-            .execute(&raw)
-            .await
-            .is_err()
-    );
+    let raw = sqlx::SqlitePool::connect(&format!("sqlite:{}", path.display())).await.unwrap();
+    assert!(sqlx::query("UPDATE event SET summary = 'x'").execute(&raw).await.is_err());
     assert!(sqlx::query("DELETE FROM event").execute(&raw).await.is_err());
     // Somebody with the file in hand can still drop the triggers: then the chain tells.
-    sqlx::query("DROP TRIGGER event_is_never_changed")
-        .execute(&raw)
-        .await
-        .unwrap();
-    sqlx::query("UPDATE event SET summary = 'Received another boat' WHERE id = 1")
-        .execute(&raw)
-        .await
-        .unwrap();
+    sqlx::query("DROP TRIGGER event_is_never_changed").execute(&raw).await.unwrap();
+    sqlx::query("UPDATE event SET summary = 'Received another boat' WHERE id = 1").execute(&raw).await.unwrap();
     raw.close().await;
     let store = Store::open(&path).await.unwrap();
     assert_eq!(history::broken_link(&store).await.unwrap(), Some(1));
@@ -258,23 +222,17 @@ async fn deciding_again_drops_what_is_open_but_not_what_is_cut() {
     let (_folder, store) = yard().await;
     let boat = boat(&store).await;
     let plank = boats::planks(&store, boat).await.unwrap()[0].id;
-    decide(&store, boat, plank, OptionKind::Graving, &[patch()])
-        .await
-        .unwrap();
+    decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
     let mut work = store.begin(act()).await.unwrap();
     work.add_board(&larch("L-1")).await.unwrap();
     work.commit("/").await.unwrap();
-    let (piece, stock) = (
-        decisions::pieces(&store, boat).await.unwrap().remove(0),
-        boards::list(&store).await.unwrap().remove(0),
-    );
+    let (piece, stock) =
+        (decisions::pieces(&store, boat).await.unwrap().remove(0), boards::list(&store).await.unwrap().remove(0));
     let mut work = store.begin(act()).await.unwrap();
     work.reserve(&stock, &piece).await.unwrap();
     work.commit("/").await.unwrap();
 
-    decide(&store, boat, plank, OptionKind::Graving, &[patch()])
-        .await
-        .unwrap();
+    decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
     assert_eq!(boards::find(&store, stock.id).await.unwrap().state, "free");
     let pieces = decisions::pieces(&store, boat).await.unwrap();
     assert_eq!(pieces.len(), 1);
@@ -282,15 +240,7 @@ async fn deciding_again_drops_what_is_open_but_not_what_is_cut() {
 
     let mut work = store.begin(act()).await.unwrap();
     work.reserve(&stock, &pieces[0]).await.unwrap();
-    let cut = board::take(
-        stock.face(),
-        stock.thickness,
-        Rectangle {
-            length: 212.0,
-            width: 52.0,
-        },
-    )
-    .unwrap();
+    let cut = board::take(stock.face(), stock.thickness, Rectangle { length: 212.0, width: 52.0 }).unwrap();
     work.take_from_rack(&stock, &pieces[0], &cut).await.unwrap();
     work.commit("/").await.unwrap();
     let again = decide(&store, boat, plank, OptionKind::Leave, &[]).await;
@@ -326,38 +276,14 @@ async fn a_stale_version_is_not_saved() {
     let plank = boats::planks(&store, boat).await.unwrap()[0].id;
     let mut work = store.begin(act()).await.unwrap();
     let id = work.add_finding(boat, &crack(plank)).await.unwrap();
-    work.change_finding(
-        boat,
-        id,
-        1,
-        &NewFinding {
-            depth: 7.0,
-            ..crack(plank)
-        },
-    )
-    .await
-    .unwrap();
-    let late = work
-        .change_finding(
-            boat,
-            id,
-            1,
-            &NewFinding {
-                depth: 2.0,
-                ..crack(plank)
-            },
-        )
-        .await;
+    work.change_finding(boat, id, 1, &NewFinding { depth: 7.0, ..crack(plank) }).await.unwrap();
+    let late = work.change_finding(boat, id, 1, &NewFinding { depth: 2.0, ..crack(plank) }).await;
     assert!(matches!(late, Err(StoreError::Stale(_))));
     work.commit("/").await.unwrap();
     let kept = findings::find(&store, boat, id).await.unwrap();
     assert_eq!((kept.depth, kept.version), (7.0, 2));
     let told = history::of_plank(&store, plank).await.unwrap();
-    assert_eq!(
-        told.last().unwrap().corrects,
-        Some(told[0].id),
-        "the correction points at what it corrects"
-    );
+    assert_eq!(told.last().unwrap().corrects, Some(told[0].id), "the correction points at what it corrects");
 }
 
 #[tokio::test]
@@ -365,12 +291,8 @@ async fn a_board_is_reserved_by_one_piece_only() {
     let (_folder, store) = yard().await;
     let boat = boat(&store).await;
     let planks = boats::planks(&store, boat).await.unwrap();
-    decide(&store, boat, planks[0].id, OptionKind::Graving, &[patch()])
-        .await
-        .unwrap();
-    decide(&store, boat, planks[1].id, OptionKind::Graving, &[patch()])
-        .await
-        .unwrap();
+    decide(&store, boat, planks[0].id, OptionKind::Graving, &[patch()]).await.unwrap();
+    decide(&store, boat, planks[1].id, OptionKind::Graving, &[patch()]).await.unwrap();
     let mut work = store.begin(act()).await.unwrap();
     work.add_board(&larch("L-1")).await.unwrap();
     assert!(
@@ -378,14 +300,9 @@ async fn a_board_is_reserved_by_one_piece_only() {
         "tags differ by more than case"
     );
     work.commit("/").await.unwrap();
-    let (pieces, stock) = (
-        decisions::pieces(&store, boat).await.unwrap(),
-        boards::list(&store).await.unwrap().remove(0),
-    );
+    let (pieces, stock) =
+        (decisions::pieces(&store, boat).await.unwrap(), boards::list(&store).await.unwrap().remove(0));
     let mut work = store.begin(act()).await.unwrap();
     work.reserve(&stock, &pieces[0]).await.unwrap();
-    assert!(matches!(
-        work.reserve(&stock, &pieces[1]).await,
-        Err(StoreError::Conflict(_))
-    ));
+    assert!(matches!(work.reserve(&stock, &pieces[1]).await, Err(StoreError::Conflict(_))));
 }

@@ -50,10 +50,7 @@ const TOOLS: [Tool; 13] = [
     Tool {
         name: "emc",
         title: "Moisture wood comes to",
-        fields: &[
-            ("temperature", "Temperature, °C", Number, "15"),
-            ("humidity", "Humidity, %", Number, "70"),
-        ],
+        fields: &[("temperature", "Temperature, °C", Number, "15"), ("humidity", "Humidity, %", Number, "70")],
         formula: "1800/W · [KH/(1−KH) + (K1·KH + 2·K1·K2·K²H²)/(1 + K1·KH + K1·K2·K²H²)]",
         source: "Wood Handbook eq. 4-5",
     },
@@ -105,12 +102,7 @@ const TOOLS: [Tool; 13] = [
     Tool {
         name: "hog",
         title: "Hog of a keel",
-        fields: &[(
-            "points",
-            "Stations, one to a line: x, height",
-            Points,
-            "0, 0\n2 m, 9\n4 m, 16\n6 m, 14\n8 m, 4",
-        )],
+        fields: &[("points", "Stations, one to a line: x, height", Points, "0, 0\n2 m, 9\n4 m, 16\n6 m, 14\n8 m, 4")],
         formula: "height above the straight line through the ends",
         source: "handbook 03",
     },
@@ -189,10 +181,7 @@ struct List {
 
 #[get("/bench")]
 pub fn list(desk: Desk<'_>, _who: Crew) -> Result {
-    render(&List {
-        page: desk.page("Bench", "bench"),
-        tools: TOOLS.iter().map(|t| (t.name, t.title)).collect(),
-    })
+    render(&List { page: desk.page("Bench", "bench"), tools: TOOLS.iter().map(|t| (t.name, t.title)).collect() })
 }
 
 struct FieldView {
@@ -218,10 +207,7 @@ struct Show {
 }
 
 fn find(name: &str) -> std::result::Result<&'static Tool, AppError> {
-    TOOLS
-        .iter()
-        .find(|t| t.name == name)
-        .ok_or(AppError::NotFound("calculator"))
+    TOOLS.iter().find(|t| t.name == name).ok_or(AppError::NotFound("calculator"))
 }
 
 fn show(
@@ -244,15 +230,7 @@ fn show(
         title: tool.title,
         formula: tool.formula,
         source: tool.source,
-        fields: tool
-            .fields
-            .iter()
-            .map(|(name, label, k, _)| FieldView {
-                name,
-                label,
-                kind: kind(*k),
-            })
-            .collect(),
+        fields: tool.fields.iter().map(|(name, label, k, _)| FieldView { name, label, kind: kind(*k) }).collect(),
         species: super::boats::species_choices(),
         typed,
         faults,
@@ -264,10 +242,7 @@ fn show(
 #[get("/bench/<tool>")]
 pub fn tool(desk: Desk<'_>, _who: Crew, tool: &str) -> Result {
     let tool = find(tool)?;
-    let typed = tool
-        .fields
-        .iter()
-        .fold(Typed::default(), |t, (name, _, _, usual)| t.with(name, *usual));
+    let typed = tool.fields.iter().fold(Typed::default(), |t, (name, _, _, usual)| t.with(name, *usual));
     render(&show(&desk, tool, typed, Faults::default(), Vec::new(), String::new()))
 }
 
@@ -314,11 +289,9 @@ fn rows(output: &Value) -> Vec<(String, String)> {
     let shown = |value: &Value| match value {
         Value::Number(n) => n.as_f64().map_or_else(|| n.to_string(), tidy),
         Value::String(text) => text.replace('_', " "),
-        Value::Array(items) => items
-            .iter()
-            .map(|v| v.as_f64().map_or_else(|| v.to_string(), tidy))
-            .collect::<Vec<_>>()
-            .join(", "),
+        Value::Array(items) => {
+            items.iter().map(|v| v.as_f64().map_or_else(|| v.to_string(), tidy)).collect::<Vec<_>>().join(", ")
+        }
         other => other.to_string(),
     };
     output

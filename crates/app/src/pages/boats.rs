@@ -33,11 +33,7 @@ struct Row {
 pub async fn list(desk: Desk<'_>, _who: Crew) -> Result {
     let row = |b: Boat| Row {
         id: b.id,
-        what: format!(
-            "{}{}",
-            b.construction.label(),
-            b.year.map_or(String::new(), |y| format!(", {y}"))
-        ),
+        what: format!("{}{}", b.construction.label(), b.year.map_or(String::new(), |y| format!(", {y}"))),
         size: format!(
             "{}, {} frames, {} strakes a side",
             desk.units.run(b.length),
@@ -48,10 +44,7 @@ pub async fn list(desk: Desk<'_>, _who: Crew) -> Result {
         name: b.name,
     };
     let boats = boats::list(desk.store).await?.into_iter().map(row).collect();
-    render(&List {
-        page: desk.page("Boats", "boats"),
-        boats,
-    })
+    render(&List { page: desk.page("Boats", "boats"), boats })
 }
 
 type Choices = Vec<(String, String)>;
@@ -69,10 +62,7 @@ struct New {
 }
 
 fn pairs(choices: impl IntoIterator<Item = (&'static str, &'static str)>) -> Choices {
-    choices
-        .into_iter()
-        .map(|(code, label)| (code.to_owned(), label.to_owned()))
-        .collect()
+    choices.into_iter().map(|(code, label)| (code.to_owned(), label.to_owned())).collect()
 }
 
 pub fn species_choices() -> Choices {
@@ -101,9 +91,7 @@ pub fn new_form(desk: Desk<'_>, _who: Crew) -> Result {
         ("frame_species", "white_oak"),
         ("boat_use", "coastal"),
     ];
-    let typed = usual
-        .into_iter()
-        .fold(Typed::default(), |t, (field, value)| t.with(field, value));
+    let typed = usual.into_iter().fold(Typed::default(), |t, (field, value)| t.with(field, value));
     render(&form(&desk, typed, Faults::default()))
 }
 
@@ -141,27 +129,13 @@ fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoat, Faul
             read.faults.add(InputError::new(field, "must be between 0 and 600 mm"));
         }
     }
-    let chosen = construction
-        .zip(boat_use)
-        .zip(school)
-        .zip(plank_species)
-        .zip(frame_species);
+    let chosen = construction.zip(boat_use).zip(school).zip(plank_species).zip(frame_species);
     let Some(((((construction, boat_use), school), plank_species), frame_species)) = chosen else {
         return Err(read.faults);
     };
-    let principal = Principal {
-        construction,
-        length,
-        beam,
-        depth,
-        frames,
-        strakes,
-        plank_thickness,
-    };
+    let principal = Principal { construction, length, beam, depth, frames, strakes, plank_thickness };
     // The name seeds the hull, so that the same boat entered again looks the same.
-    let seed = name
-        .bytes()
-        .fold(0, |seed: u64, byte| seed.wrapping_mul(31).wrapping_add(u64::from(byte)));
+    let seed = name.bytes().fold(0, |seed: u64, byte| seed.wrapping_mul(31).wrapping_add(u64::from(byte)));
     let generated = match hull::generate(&principal, seed) {
         Ok(generated) if read.faults.is_empty() => generated,
         Ok(_) => return Err(read.faults),

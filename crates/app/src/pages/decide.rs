@@ -46,22 +46,12 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
         .map(|plank| {
             let found: Vec<_> = file.findings.iter().filter(|f| f.plank_id == plank.id).collect();
             let worst = found.iter().map(|f| f.grade).max().unwrap_or(Grade::Sound);
-            let what: Vec<String> = found
-                .iter()
-                .map(|f| format!("{} at F{}", f.kind.label().to_lowercase(), f.frame))
-                .collect();
-            let decided = file
-                .decision(plank.id)
-                .map(|d| (d.kind.label().to_owned(), d.reason.clone()));
+            let what: Vec<String> =
+                found.iter().map(|f| format!("{} at F{}", f.kind.label().to_lowercase(), f.frame)).collect();
+            let decided = file.decision(plank.id).map(|d| (d.kind.label().to_owned(), d.reason.clone()));
             (
                 worst,
-                Row {
-                    plank_id: plank.id,
-                    plank: plank.name(),
-                    found: what.join(", "),
-                    worst: worst.label(),
-                    decided,
-                },
+                Row { plank_id: plank.id, plank: plank.name(), found: what.join(", "), worst: worst.label(), decided },
             )
         })
         .collect();
@@ -109,12 +99,7 @@ fn option_view(option: &RepairOption, units: Units) -> OptionView {
         Wood::None => "no new wood".to_owned(),
         Wood::Patches(patches) => patches
             .iter()
-            .map(|p| {
-                format!(
-                    "blank {}",
-                    units.dims(&[p.blank.length, p.blank.width, p.blank.thickness])
-                )
-            })
+            .map(|p| format!("blank {}", units.dims(&[p.blank.length, p.blank.width, p.blank.thickness])))
             .collect::<Vec<_>>()
             .join("; "),
         Wood::Plank(s) => format!("{} of plank, {} wide", units.run(s.length()), units.len(s.width)),
@@ -200,9 +185,7 @@ pub fn case<'f>(file: &'f BoatFile, plank: &Plank) -> std::result::Result<Case<'
 async fn lay_out(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> std::result::Result<Vec<RepairOption>, AppError> {
     let rates = rates(desk).await?;
     let rate = |op: Operation| rates.get(&op).copied().unwrap_or(op.rate().0);
-    case(file, plank)
-        .and_then(|case| decide::options(&case, rate))
-        .map_err(|e| AppError::Refused(e.message))
+    case(file, plank).and_then(|case| decide::options(&case, rate)).map_err(|e| AppError::Refused(e.message))
 }
 
 async fn page(
@@ -213,10 +196,7 @@ async fn page(
     faults: Faults,
 ) -> std::result::Result<Options, AppError> {
     let (options, none) = match lay_out(desk, file, plank).await {
-        Ok(options) => (
-            options.iter().map(|o| option_view(o, desk.units)).collect(),
-            String::new(),
-        ),
+        Ok(options) => (options.iter().map(|o| option_view(o, desk.units)).collect(), String::new()),
         Err(AppError::Refused(why)) => (Vec::new(), why),
         Err(e) => return Err(e),
     };
@@ -228,9 +208,7 @@ async fn page(
         school: file.boat.school.label(),
         creed: file.boat.school.creed(),
         options,
-        decided: file
-            .decision(plank.id)
-            .map(|d| (d.kind.label().to_owned(), d.reason.clone())),
+        decided: file.decision(plank.id).map(|d| (d.kind.label().to_owned(), d.reason.clone())),
         none,
         typed,
         faults,
@@ -252,14 +230,12 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Pos
     let kind = read.choice("option", OptionKind::from_code);
     let reason = read.text("reason", NOTE_LIMIT);
     if reason.is_empty() {
-        read.faults
-            .add(InputError::new("reason", "say why: the owner will ask in ten years"));
+        read.faults.add(InputError::new("reason", "say why: the owner will ask in ten years"));
     }
     let options = lay_out(&desk, &file, plank).await?;
     let chosen = kind.and_then(|kind| options.iter().find(|o| o.kind == kind));
     if kind.is_some() && chosen.is_none() {
-        read.faults
-            .add(InputError::new("option", "is not possible on this plank"));
+        read.faults.add(InputError::new("option", "is not possible on this plank"));
     }
     let (Some(option), true) = (chosen, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, &file, plank, posted.form.typed(), read.faults).await?);
@@ -268,11 +244,7 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Pos
     let mut work = desk.store.begin(posted.act()).await?;
     let decided = work.decide(&decision, &pieces).await?;
     work.add_tasks(id, plank.id, decided, &option.tasks).await?;
-    let location = if pieces.is_empty() {
-        format!("/boats/{id}/decide")
-    } else {
-        format!("/boats/{id}/shape")
-    };
+    let location = if pieces.is_empty() { format!("/boats/{id}/decide") } else { format!("/boats/{id}/shape") };
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }
@@ -333,11 +305,7 @@ fn pieces(plank: &Plank, option: &RepairOption) -> Vec<NewPiece> {
 
 fn patch_piece(plank: &Plank, patch: &Patch, number: Option<usize>, species: &str) -> NewPiece {
     NewPiece {
-        name: format!(
-            "Graving piece{}, {}",
-            number.map_or(String::new(), |n| format!(" {n}")),
-            plank.name()
-        ),
+        name: format!("Graving piece{}, {}", number.map_or(String::new(), |n| format!(" {n}")), plank.name()),
         geometry: Geometry::Patch {
             outline: patch.outline.clone(),
             depth: patch.depth,

@@ -41,25 +41,10 @@ fn needed(file: &BoatFile, piece: &Piece, per_crossing: u32) -> u32 {
     let holes = file.holes(plank);
     match &piece.geometry {
         Geometry::Patch { swallowed, .. } => swallowed.len() as u32,
-        Geometry::Stretch {
-            from,
-            to,
-            width,
-            new_fore,
-            new_aft,
-            scarf,
-            ..
-        } => {
-            let crossings: std::collections::HashSet<&str> = holes
-                .iter()
-                .filter(|h| h.x >= *from && h.x <= *to)
-                .filter_map(|h| h.id.split('.').next())
-                .collect();
-            let butts = if *scarf > 0.0 {
-                0
-            } else {
-                u32::from(*new_fore) + u32::from(*new_aft)
-            };
+        Geometry::Stretch { from, to, width, new_fore, new_aft, scarf, .. } => {
+            let crossings: std::collections::HashSet<&str> =
+                holes.iter().filter(|h| h.x >= *from && h.x <= *to).filter_map(|h| h.id.split('.').next()).collect();
+            let butts = if *scarf > 0.0 { 0 } else { u32::from(*new_fore) + u32::from(*new_aft) };
             let at_a_butt = if *width < 150.0 { 3 } else { 5 };
             crossings.len() as u32 * per_crossing + butts * 2 * at_a_butt
         }
@@ -95,10 +80,7 @@ fn piece_view(
     let count = needed(file, piece, p.per_crossing);
     let (order, boxes) = fastening::order(count);
     let rows = vec![
-        (
-            "Screws",
-            format!("gauge {} × {}, silicon bronze", p.gauge, units.len(p.length)),
-        ),
+        ("Screws", format!("gauge {} × {}, silicon bronze", p.gauge, units.len(p.length))),
         (
             "How many",
             format!(
@@ -150,18 +132,9 @@ fn page(
     typed: Typed,
     faults: Faults,
 ) -> std::result::Result<List, AppError> {
-    let pieces = file
-        .pieces
-        .iter()
-        .map(|p| piece_view(desk, file, p, to_plane_off))
-        .collect::<std::result::Result<_, _>>()?;
-    Ok(List {
-        page: desk.boat_page(file, "Fasten", "fasten"),
-        boat_id: file.boat.id,
-        pieces,
-        typed,
-        faults,
-    })
+    let pieces =
+        file.pieces.iter().map(|p| piece_view(desk, file, p, to_plane_off)).collect::<std::result::Result<_, _>>()?;
+    Ok(List { page: desk.boat_page(file, "Fasten", "fasten"), boat_id: file.boat.id, pieces, typed, faults })
 }
 
 #[get("/boats/<id>/fasten")]
@@ -174,18 +147,11 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 #[post("/boats/<id>/fasten/<piece>", data = "<posted>")]
 pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let piece = file
-        .pieces
-        .iter()
-        .find(|p| p.id == piece)
-        .ok_or(AppError::NotFound("piece"))?;
+    let piece = file.pieces.iter().find(|p| p.id == piece).ok_or(AppError::NotFound("piece"))?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let to_plane_off = read.length("to_plane_off");
     if !(0.0..=20.0).contains(&to_plane_off) {
-        read.faults.add(mend_keel_core::InputError::new(
-            "to_plane_off",
-            "must be between 0 and 20 mm",
-        ));
+        read.faults.add(mend_keel_core::InputError::new("to_plane_off", "must be between 0 and 20 mm"));
     }
     if let Err(faults) = read.finish() {
         return render_faulty(&page(&desk, &file, USUAL_PLANING, posted.form.typed(), faults)?);

@@ -46,9 +46,7 @@ struct Entry {
 }
 
 fn pairs<T: Copy>(all: &[T], code: impl Fn(T) -> &'static str, label: impl Fn(T) -> &'static str) -> Choices {
-    all.iter()
-        .map(|c| (code(*c).to_owned(), label(*c).to_owned()))
-        .collect()
+    all.iter().map(|c| (code(*c).to_owned(), label(*c).to_owned())).collect()
 }
 
 /// The stretch of plank round a frame, with what is on it already.
@@ -65,11 +63,7 @@ fn drawing(file: &BoatFile, plank: &Plank, frame: u32, except: Option<i64>) -> P
         .filter(|f| f.plank_id == plank.id && Some(f.id) != except)
         .map(|f| {
             let shift = file.boat.datum(f.frame) - datum;
-            Mark {
-                kind: f.kind,
-                certainty: f.certainty,
-                shape: f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect(),
-            }
+            Mark { kind: f.kind, certainty: f.certainty, shape: f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect() }
         })
         .filter(|m| m.shape.iter().any(|p| p[0] > from - datum && p[0] < to - datum))
         .collect();
@@ -94,11 +88,7 @@ fn drawing(file: &BoatFile, plank: &Plank, frame: u32, except: Option<i64>) -> P
         holes,
         marks,
         outlines: Vec::new(),
-        ends: [plank_from, plank_to]
-            .into_iter()
-            .filter(|x| *x >= from && *x <= to)
-            .map(|x| x - datum)
-            .collect(),
+        ends: [plank_from, plank_to].into_iter().filter(|x| *x >= from && *x <= to).map(|x| x - datum).collect(),
     }
 }
 
@@ -129,9 +119,7 @@ fn entry(
         certainties: pairs(Certainty::ALL, Certainty::code, Certainty::label),
         causes: pairs(Cause::ALL, Cause::code, Cause::label),
         rings: pairs(Ring::ALL, Ring::code, Ring::label),
-        photo: id
-            .and_then(|id| file.findings.iter().find(|f| f.id == id))
-            .and_then(|f| f.photo.clone()),
+        photo: id.and_then(|id| file.findings.iter().find(|f| f.id == id)).and_then(|f| f.photo.clone()),
         theirs: Vec::new(),
     }
 }
@@ -139,10 +127,7 @@ fn entry(
 /// An address that is not on the boat leads back to the map, where it is told at the field.
 fn off_the_boat(id: i64, at: &str) -> Answer {
     let at: String = at.chars().take(60).collect();
-    Answer::Go(format!(
-        "/boats/{id}?at={}",
-        rocket::http::RawStr::new(&at).percent_encode()
-    ))
+    Answer::Go(format!("/boats/{id}?at={}", rocket::http::RawStr::new(&at).percent_encode()))
 }
 
 #[get("/boats/<id>/findings/new?<at>&<kind>")]
@@ -182,11 +167,8 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, at: &str, mut posted: P
 fn stored(desk: &Desk<'_>, f: &Finding) -> Typed {
     let exact = |mm: Option<f64>| mm.map_or(String::new(), |mm| desk.units.exact(mm));
     let plain = |n: Option<f64>| n.map_or(String::new(), |n| n.to_string());
-    let shape: Vec<String> = f
-        .shape
-        .iter()
-        .map(|p| format!("{}, {}", desk.units.exact(p[0]), desk.units.exact(p[1])))
-        .collect();
+    let shape: Vec<String> =
+        f.shape.iter().map(|p| format!("{}, {}", desk.units.exact(p[0]), desk.units.exact(p[1]))).collect();
     Typed::default()
         .with("kind", f.kind.code())
         .with("method", f.method.code())
@@ -210,15 +192,7 @@ pub async fn edit_form(desk: Desk<'_>, _who: Crew, id: i64, finding: i64) -> Res
     let file = BoatFile::load(desk.store, id).await?;
     let f = findings::find(desk.store, id, finding).await?;
     let plank = file.plank(f.plank_id)?;
-    render(&entry(
-        &desk,
-        &file,
-        f.address(),
-        plank,
-        Some(f.id),
-        stored(&desk, &f),
-        Faults::default(),
-    ))
+    render(&entry(&desk, &file, f.address(), plank, Some(f.id), stored(&desk, &f), Faults::default()))
 }
 
 #[post("/boats/<id>/findings/<finding>", data = "<posted>", rank = 2)]
@@ -272,15 +246,7 @@ fn both_versions(desk: &Desk<'_>, file: &BoatFile, theirs: &Finding, plank: &Pla
     .map(|(field, label)| (label, kept.get(field).to_owned(), typed.get(field).to_owned()))
     .collect();
     let typed = typed.with("version", theirs.version.to_string());
-    let mut page = entry(
-        desk,
-        file,
-        theirs.address(),
-        plank,
-        Some(theirs.id),
-        typed,
-        Faults::default(),
-    );
+    let mut page = entry(desk, file, theirs.address(), plank, Some(theirs.id), typed, Faults::default());
     page.theirs = theirs_rows;
     Ok(Answer::Page(Status::Conflict, page.render()?))
 }
@@ -304,8 +270,7 @@ async fn read(
     let shape = read.points("shape");
     let depth = read.optional_length("depth").unwrap_or(0.0);
     if kind.is_some_and(|k| k.is_damage()) && depth <= 0.0 && !read.faults.has("depth") {
-        read.faults
-            .add(InputError::new("depth", "how deep does it go? Enter more than 0"));
+        read.faults.add(InputError::new("depth", "how deep does it go? Enter more than 0"));
     }
     let (from, to) = plank.place().span(&file.boat.shell);
     let datum = file.boat.datum(at.frame);
@@ -319,10 +284,7 @@ async fn read(
     let grade = match Grade::from_code(form.get("grade")).or(by_reading) {
         Some(grade) => Some(grade),
         None => {
-            read.faults.add(InputError::new(
-                "grade",
-                "choose a grade: this reading alone does not give one",
-            ));
+            read.faults.add(InputError::new("grade", "choose a grade: this reading alone does not give one"));
             None
         }
     };
@@ -333,33 +295,19 @@ async fn read(
     // A photo that is too large or is none is told together with the other faults.
     let mut faults = std::mem::take(&mut read.faults);
     let photo = match upload {
-        Some(upload) if faults.is_empty() || upload.too_large => photos::file(&desk.settings.folder.photos(), upload)
-            .await
-            .map(Some)
-            .unwrap_or_else(|e| {
+        Some(upload) if faults.is_empty() || upload.too_large => {
+            photos::file(&desk.settings.folder.photos(), upload).await.map(Some).unwrap_or_else(|e| {
                 faults.add(e);
                 None
-            }),
+            })
+        }
         Some(_) => None,
         None => photo_before,
     };
     if !faults.is_empty() {
         return Err(faults);
     }
-    Ok(NewFinding {
-        at,
-        plank_id: plank.id,
-        kind,
-        method,
-        reading,
-        shape,
-        depth,
-        grade,
-        certainty,
-        cause,
-        note,
-        photo,
-    })
+    Ok(NewFinding { at, plank_id: plank.id, kind, method, reading, shape, depth, grade, certainty, cause, note, photo })
 }
 
 /// Greatest width of the plank under a shape; the whole plank's when the shape lies off it.
@@ -397,11 +345,7 @@ fn read_method(read: &mut Reader<'_>, method: Option<Method>, plank: &Plank) -> 
             (reading.meter, reading.wood_temperature) = (Some(value), Some(temperature));
             correct_meter(value, temperature, 0.0).map(|said| {
                 reading.moisture = Some(said.moisture);
-                let only = if said.only_wet {
-                    " (the meter only says wet)"
-                } else {
-                    ""
-                };
+                let only = if said.only_wet { " (the meter only says wet)" } else { "" };
                 reading.says = format!("{:.1} %: {}{only}", said.moisture, said.class.label());
                 (said.moisture > 20.0).then_some(Grade::Watch)
             })
@@ -425,11 +369,7 @@ fn read_method(read: &mut Reader<'_>, method: Option<Method>, plank: &Plank) -> 
     match outcome {
         Ok(grade) => (reading, grade),
         Err(e) => {
-            let field = if e.field == "reading" {
-                "spike".to_owned()
-            } else {
-                e.field.clone()
-            };
+            let field = if e.field == "reading" { "spike".to_owned() } else { e.field.clone() };
             // The field may have been told already, in the words of what was typed.
             read.faults.add_under(&field, e);
             (reading, None)
@@ -443,11 +383,7 @@ pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, posted:
     let back = posted.form.get("back") == "1";
     let mut work = desk.store.begin(posted.act()).await?;
     work.withdraw_finding(&f, !back).await?;
-    let location = if back {
-        format!("/boats/{id}/survey")
-    } else {
-        format!("/boats/{id}/survey?undo={finding}")
-    };
+    let location = if back { format!("/boats/{id}/survey") } else { format!("/boats/{id}/survey?undo={finding}") };
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }

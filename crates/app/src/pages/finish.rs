@@ -53,12 +53,7 @@ pub fn state(coat: &Coat, now: Timestamp) -> &'static str {
         "done"
     } else if at(&coat.earliest_at).is_some_and(|earliest| now < earliest) {
         "wait"
-    } else if coat
-        .latest_at
-        .as_deref()
-        .and_then(at)
-        .is_some_and(|latest| now > latest)
-    {
+    } else if coat.latest_at.as_deref().and_then(at).is_some_and(|latest| now > latest) {
         "sand"
     } else {
         "now"
@@ -77,9 +72,7 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         let steps: Vec<_> = recipe.steps().collect();
         let coats: Vec<&Coat> = file.coats.iter().filter(|c| c.plan_id == plan.id).collect();
         let next = coats.iter().find(|c| c.done_at.is_none()).map(|c| c.id);
-        let computed = finish::plan(recipe, area, temperature, humidity)
-            .map(|p| p.reasons)
-            .unwrap_or_default();
+        let computed = finish::plan(recipe, area, temperature, humidity).map(|p| p.reasons).unwrap_or_default();
         shown.push(PlanView {
             what: plan.asked["what"].as_str().unwrap_or_default().to_owned(),
             recipe: recipe.label(),
@@ -107,10 +100,7 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         page: desk.boat_page(file, "Finish", "finish"),
         boat_id: file.boat.id,
         plans: shown,
-        recipes: Recipe::ALL
-            .iter()
-            .map(|r| (r.code().to_owned(), r.label().to_owned()))
-            .collect(),
+        recipes: Recipe::ALL.iter().map(|r| (r.code().to_owned(), r.label().to_owned())).collect(),
         typed,
         faults,
     })
@@ -119,15 +109,8 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
 #[get("/boats/<id>/finish")]
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let usual = [
-        ("recipe", "paint_topsides"),
-        ("temperature", "18"),
-        ("humidity", "60"),
-        ("start", ""),
-    ];
-    let typed = usual
-        .into_iter()
-        .fold(Typed::default(), |t, (field, value)| t.with(field, value));
+    let usual = [("recipe", "paint_topsides"), ("temperature", "18"), ("humidity", "60"), ("start", "")];
+    let typed = usual.into_iter().fold(Typed::default(), |t, (field, value)| t.with(field, value));
     render(&page(&desk, &file, typed, Faults::default()).await?)
 }
 

@@ -82,20 +82,10 @@ fn place_at(
         ("Thickness", units.len(plank.thickness)),
         ("Length", units.run(to - from)),
         ("Timber", species),
-        (
-            "Age",
-            plank
-                .year
-                .map_or("original".to_owned(), |year| format!("renewed {year}")),
-        ),
+        ("Age", plank.year.map_or("original".to_owned(), |year| format!("renewed {year}"))),
         (
             "Lies",
-            if file.is_below_waterline(at.strake) {
-                "below the waterline"
-            } else {
-                "above the waterline"
-            }
-            .to_owned(),
+            if file.is_below_waterline(at.strake) { "below the waterline" } else { "above the waterline" }.to_owned(),
         ),
     ];
     let seen = |f: &mend_keel_store::findings::Finding| Seen {
@@ -106,11 +96,7 @@ fn place_at(
         here: f.frame == at.frame,
     };
     let decision = file.decision(plank.id);
-    let waits = file
-        .tasks
-        .iter()
-        .find(|t| t.plank_id == plank.id && t.done_at.is_none())
-        .map(|t| t.what.clone());
+    let waits = file.tasks.iter().find(|t| t.plank_id == plank.id && t.done_at.is_none()).map(|t| t.what.clone());
     Ok(Place {
         boat_id: file.boat.id,
         at,
@@ -118,19 +104,9 @@ fn place_at(
         plank_id: plank.id,
         plank: plank.name(),
         facts,
-        findings: file
-            .findings
-            .iter()
-            .filter(|f| f.plank_id == plank.id)
-            .map(seen)
-            .collect(),
+        findings: file.findings.iter().filter(|f| f.plank_id == plank.id).map(seen).collect(),
         decided: decision.map(|d| format!("{}: {}", d.kind.label(), d.reason)),
-        pieces: file
-            .pieces
-            .iter()
-            .filter(|p| p.plank_id == plank.id)
-            .map(|p| (p.id, p.name.clone()))
-            .collect(),
+        pieces: file.pieces.iter().filter(|p| p.plank_id == plank.id).map(|p| (p.id, p.name.clone())).collect(),
         waits,
         kinds: FindingKind::ALL,
     })

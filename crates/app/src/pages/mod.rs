@@ -127,10 +127,9 @@ impl<'r> FromRequest<'r> for Desk<'r> {
             Outcome::Error(e) => return Outcome::Error(e),
             Outcome::Forward(f) => return Outcome::Forward(f),
         };
-        let (Outcome::Success(store), Outcome::Success(settings)) = (
-            request.guard::<&State<Store>>().await,
-            request.guard::<&State<Settings>>().await,
-        ) else {
+        let (Outcome::Success(store), Outcome::Success(settings)) =
+            (request.guard::<&State<Store>>().await, request.guard::<&State<Settings>>().await)
+        else {
             return Outcome::Error((Status::InternalServerError, ()));
         };
         let Ok(yard) = accounts::yard(store).await else {
@@ -141,18 +140,8 @@ impl<'r> FromRequest<'r> for Desk<'r> {
             Some("bilge") => "bilge",
             _ => "floor",
         };
-        let units = Units {
-            unit: server::yard_unit(&yard.unit),
-            denominator: yard.inch_denominator,
-        };
-        Outcome::Success(Self {
-            store: store.inner(),
-            settings: settings.inner(),
-            units,
-            yard,
-            user,
-            surface,
-        })
+        let units = Units { unit: server::yard_unit(&yard.unit), denominator: yard.inch_denominator };
+        Outcome::Success(Self { store: store.inner(), settings: settings.inner(), units, yard, user, surface })
     }
 }
 
@@ -211,15 +200,8 @@ impl Desk<'_> {
     }
 
     pub fn boat_page(&self, file: &BoatFile, title: &str, active: &'static str) -> Page {
-        let bar = BoatBar {
-            id: file.boat.id,
-            name: file.boat.name.clone(),
-            stages: file.stages(),
-        };
-        Page {
-            boat: Some(bar),
-            ..self.page(&format!("{title} · {}", file.boat.name), active)
-        }
+        let bar = BoatBar { id: file.boat.id, name: file.boat.name.clone(), stages: file.stages() };
+        Page { boat: Some(bar), ..self.page(&format!("{title} · {}", file.boat.name), active) }
     }
 }
 
@@ -272,10 +254,7 @@ impl BoatFile {
     }
 
     pub fn plank(&self, id: i64) -> std::result::Result<&Plank, AppError> {
-        self.planks
-            .iter()
-            .find(|p| p.id == id)
-            .ok_or(AppError::NotFound("plank"))
+        self.planks.iter().find(|p| p.id == id).ok_or(AppError::NotFound("plank"))
     }
 
     pub fn decision(&self, plank: i64) -> Option<&Decision> {
@@ -284,12 +263,7 @@ impl BoatFile {
 
     /// Planks on which something was found that calls for a decision.
     pub fn damaged(&self) -> Vec<&Plank> {
-        let found: HashSet<i64> = self
-            .findings
-            .iter()
-            .filter(|f| f.grade > Grade::Sound)
-            .map(|f| f.plank_id)
-            .collect();
+        let found: HashSet<i64> = self.findings.iter().filter(|f| f.grade > Grade::Sound).map(|f| f.plank_id).collect();
         self.planks.iter().filter(|p| found.contains(&p.id)).collect()
     }
 
@@ -331,21 +305,11 @@ impl BoatFile {
             if x < from || x > to {
                 continue;
             }
-            let width = self.boat.shell.width(Address {
-                side: plank.side,
-                strake: plank.strake,
-                frame,
-            });
+            let width = self.boat.shell.width(Address { side: plank.side, strake: plank.strake, frame });
             for (n, y) in fastening::crossing(width).into_iter().enumerate() {
                 let at = [x - from, y];
                 let live = !sick.iter().any(|s| (s[0] - at[0]).hypot(s[1] - at[1]) < SAME_FASTENING);
-                holes.push(Hole {
-                    id: format!("F{frame}.{}", n + 1),
-                    x: at[0],
-                    y,
-                    diameter: PLUG_DIAMETER,
-                    live,
-                });
+                holes.push(Hole { id: format!("F{frame}.{}", n + 1), x: at[0], y, diameter: PLUG_DIAMETER, live });
             }
         }
         holes
@@ -360,33 +324,18 @@ impl BoatFile {
             .decided_new_planks()
             .filter(|p| seams::seam_length(self, p) > 0.0 && !self.seams.iter().any(|s| s.plank_id == Some(p.id)))
             .count();
-        let suspected = self
-            .findings
-            .iter()
-            .filter(|f| f.certainty == mend_keel_core::survey::Certainty::Suspected)
-            .count();
+        let suspected =
+            self.findings.iter().filter(|f| f.certainty == mend_keel_core::survey::Certainty::Suspected).count();
         let stage = |key, label, open| Stage { key, label, open };
         vec![
             stage("survey", "Survey", suspected),
             stage("decide", "Decide", undecided),
             stage("shape", "Shape", self.violations().len()),
             stage("timber", "Timber", without_board),
-            stage(
-                "fasten",
-                "Fasten",
-                self.pieces.iter().filter(|p| !planned(&self.fastenings, p)).count(),
-            ),
+            stage("fasten", "Fasten", self.pieces.iter().filter(|p| !planned(&self.fastenings, p)).count()),
             stage("seams", "Seams", unseamed),
-            stage(
-                "finish",
-                "Finish",
-                self.coats.iter().filter(|c| c.done_at.is_none()).count(),
-            ),
-            stage(
-                "work",
-                "Work",
-                self.tasks.iter().filter(|t| t.done_at.is_none()).count(),
-            ),
+            stage("finish", "Finish", self.coats.iter().filter(|c| c.done_at.is_none()).count()),
+            stage("work", "Work", self.tasks.iter().filter(|t| t.done_at.is_none()).count()),
             stage("story", "Story", 0),
         ]
     }
@@ -395,10 +344,7 @@ impl BoatFile {
     pub fn decided_new_planks(&self) -> impl Iterator<Item = &Plank> {
         self.planks.iter().filter(|p| {
             self.pieces.iter().any(|piece| piece.plank_id == p.id)
-                || self
-                    .findings
-                    .iter()
-                    .any(|f| f.plank_id == p.id && f.kind == FindingKind::OpenSeam)
+                || self.findings.iter().any(|f| f.plank_id == p.id && f.kind == FindingKind::OpenSeam)
         })
     }
 }
@@ -411,11 +357,7 @@ mod tests {
     fn no_two_routes_collide() {
         let mut seen = HashSet::new();
         for route in routes() {
-            assert!(
-                seen.insert(format!("{} {} {:?}", route.method, route.uri, route.rank)),
-                "{}",
-                route.uri
-            );
+            assert!(seen.insert(format!("{} {} {:?}", route.method, route.uri, route.rank)), "{}", route.uri);
         }
     }
 }

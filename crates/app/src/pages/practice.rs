@@ -37,11 +37,7 @@ async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
     for op in Operation::ALL {
         let (table, unit) = op.rate();
         let now = learned.get(op).copied().unwrap_or(table);
-        rates.push((
-            op.label(),
-            format!("{table:.2} h per {unit}"),
-            format!("{now:.2} h per {unit}"),
-        ));
+        rates.push((op.label(), format!("{table:.2} h per {unit}"), format!("{now:.2} h per {unit}")));
     }
     Ok(Show {
         page: desk.page("Practice", "practice"),
@@ -67,28 +63,16 @@ async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
             ("Beyond rot, along the grain", mm(rules.rot_along)),
             ("Beyond rot, across", mm(rules.rot_across)),
             ("From the rim of an old hole", mm(rules.hole_clearance)),
-            (
-                "Narrowest land to an edge",
-                format!("{} or one thickness", mm(rules.edge_land)),
-            ),
-            (
-                "End slope the eye prefers",
-                format!("{} : 1, allowed 2 to 6", rules.end_slope),
-            ),
+            ("Narrowest land to an edge", format!("{} or one thickness", mm(rules.edge_land))),
+            ("End slope the eye prefers", format!("{} : 1, allowed 2 to 6", rules.end_slope)),
             ("Left proud", mm(rules.proud)),
             ("Blank larger, each side", mm(rules.blank_margin)),
         ],
-        butts: vec![
-            ("Wide: offshore, coastal, museum", butts::WIDE),
-            ("Close: sheltered, workboat", butts::CLOSE),
-        ],
+        butts: vec![("Wide: offshore, coastal, museum", butts::WIDE), ("Close: sheltered, workboat", butts::CLOSE)],
         rates,
         species: species::all(),
         units: vec![("mm".into(), "Millimetres".into()), ("in".into(), "Inches".into())],
-        denominators: vec![
-            ("16".into(), "sixteenths".into()),
-            ("32".into(), "thirty-seconds".into()),
-        ],
+        denominators: vec![("16".into(), "sixteenths".into()), ("32".into(), "thirty-seconds".into())],
     })
 }
 
@@ -117,16 +101,11 @@ pub async fn save(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
     let (Some(unit), Some(inch_denominator), true) = (unit, denominator, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, posted.form.typed(), read.faults).await?);
     };
-    let yard = Yard {
-        name,
-        unit: unit.to_owned(),
-        inch_denominator,
-    };
+    let yard = Yard { name, unit: unit.to_owned(), inch_denominator };
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_yard(&yard).await?;
     let body = json!({ "name": yard.name, "unit": yard.unit, "inch_denominator": yard.inch_denominator });
-    work.note(None, None, "yard", "Changed the yard’s practice", &body)
-        .await?;
+    work.note(None, None, "yard", "Changed the yard’s practice", &body).await?;
     work.commit("/practice").await?;
     Ok(Answer::Go("/practice".into()))
 }

@@ -16,11 +16,7 @@ struct Problem<'p> {
 }
 
 pub fn render(title: &str, message: &str) -> String {
-    let page = Problem {
-        title,
-        message,
-        stamp: assets::STAMP.as_str(),
-    };
+    let page = Problem { title, message, stamp: assets::STAMP.as_str() };
     page.render().unwrap_or_else(|_| title.to_owned())
 }
 

@@ -64,11 +64,7 @@ pub async fn list(desk: Desk<'_>, _who: Crew) -> Result {
         .map(|m| m.cubic_metres)
         .sum();
     let rows = all.iter().map(|b| row(&desk, b)).collect();
-    render(&List {
-        page: desk.page("Rack", "rack"),
-        rows,
-        volume: format!("{cubic:.3} m³"),
-    })
+    render(&List { page: desk.page("Rack", "rack"), rows, volume: format!("{cubic:.3} m³") })
 }
 
 #[derive(Template)]
@@ -90,13 +86,7 @@ pub async fn board(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
         None => None,
     };
     let offcuts = boards::offcuts(desk.store, id).await?;
-    let share = |waste: f64| {
-        format!(
-            "{:.0} cm² of face, {:.0} %",
-            waste / 100.0,
-            100.0 * waste / (b.length * b.width)
-        )
-    };
+    let share = |waste: f64| format!("{:.0} cm² of face, {:.0} %", waste / 100.0, 100.0 * waste / (b.length * b.width));
     render(&Show {
         page: desk.page(&b.tag, "rack"),
         parent,
@@ -128,23 +118,14 @@ fn form(desk: &Desk<'_>, typed: Typed, faults: Faults) -> New {
         faults,
         species: species_choices(),
         grains: Grain::ALL.iter().map(|g| (g.code().into(), g.label().into())).collect(),
-        dryings: Drying::ALL
-            .iter()
-            .map(|d| (d.code().into(), d.label().into()))
-            .collect(),
-        origins: Origin::ALL
-            .iter()
-            .map(|o| (o.code().into(), o.label().into()))
-            .collect(),
+        dryings: Drying::ALL.iter().map(|d| (d.code().into(), d.label().into())).collect(),
+        origins: Origin::ALL.iter().map(|o| (o.code().into(), o.label().into())).collect(),
     }
 }
 
 #[get("/rack/new")]
 pub fn new_form(desk: Desk<'_>, _who: Crew) -> Result {
-    let typed = Typed::default()
-        .with("species", "western_larch")
-        .with("drying", "air")
-        .with("grain", "quarter");
+    let typed = Typed::default().with("species", "western_larch").with("drying", "air").with("grain", "quarter");
     render(&form(&desk, typed, Faults::default()))
 }
 
@@ -180,16 +161,12 @@ fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoard, Fau
     let mut sized = |field: &str, most: f64| {
         let mm = read.size(field);
         if mm > most {
-            read.faults
-                .add(InputError::new(field, format!("must not be more than {most:.0} mm")));
+            read.faults.add(InputError::new(field, format!("must not be more than {most:.0} mm")));
         }
         mm
     };
-    let (length, width, thickness) = (
-        sized("length", LARGEST.0),
-        sized("width", LARGEST.1),
-        sized("thickness", LARGEST.2),
-    );
+    let (length, width, thickness) =
+        (sized("length", LARGEST.0), sized("width", LARGEST.1), sized("thickness", LARGEST.2));
     let grain = read.choice("grain", Grain::from_code);
     let drying = read.choice("drying", Drying::from_code);
     let origin = read.choice("origin", Origin::from_code);
@@ -200,21 +177,6 @@ fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoard, Fau
     else {
         return Err(read.faults);
     };
-    let stock = Stock {
-        species: species.id.clone(),
-        length,
-        width,
-        thickness,
-        grain,
-        drying,
-        moisture,
-        origin,
-    };
-    Ok(NewBoard {
-        tag,
-        stock,
-        origin_note,
-        place,
-        parent_id: None,
-    })
+    let stock = Stock { species: species.id.clone(), length, width, thickness, grain, drying, moisture, origin };
+    Ok(NewBoard { tag, stock, origin_note, place, parent_id: None })
 }

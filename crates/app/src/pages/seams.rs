@@ -58,25 +58,17 @@ pub fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
             },
         })
         .sum();
-    let open = file
-        .findings
-        .iter()
-        .any(|f| f.plank_id == plank.id && f.kind == mend_keel_core::survey::FindingKind::OpenSeam);
+    let open =
+        file.findings.iter().any(|f| f.plank_id == plank.id && f.kind == mend_keel_core::survey::FindingKind::OpenSeam);
     if open { to - from } else { stretches }
 }
 
 fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
     let units = desk.units;
     let plan = file.seams.iter().find(|s| s.plank_id == Some(plank.id));
-    let length = plan
-        .and_then(|s| s.asked["seam_mm"].as_f64())
-        .unwrap_or_else(|| seam_length(file, plank));
+    let length = plan.and_then(|s| s.asked["seam_mm"].as_f64()).unwrap_or_else(|| seam_length(file, plank));
     let caulked = seam::judge(file.boat.construction, Treatment::CottonCompound).verdict == Verdict::For;
-    let opened = if length > 0.0 {
-        units.run(length)
-    } else {
-        "none: the piece touches no seam".to_owned()
-    };
+    let opened = if length > 0.0 { units.run(length) } else { "none: the piece touches no seam".to_owned() };
     let mut rows = vec![("Seam opened", opened)];
     let mut shown = Vec::new();
     let measured = plan.and_then(|s| s.asked["width_mm"].as_f64());
@@ -109,12 +101,7 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
         shown = reasons::views(&c.reasons, units);
     }
     let kept = plan
-        .and_then(|s| {
-            s.asked
-                .get("treatment")
-                .and_then(Value::as_str)
-                .and_then(Treatment::from_code)
-        })
+        .and_then(|s| s.asked.get("treatment").and_then(Value::as_str).and_then(Treatment::from_code))
         .map(|t| t.label().to_owned());
     StrakeView {
         plank_id: plank.id,
@@ -123,11 +110,7 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
         reasons: shown,
         kept,
         width: measured.map_or(String::new(), |mm| units.exact(mm)),
-        length: if length > 0.0 {
-            units.exact(length)
-        } else {
-            String::new()
-        },
+        length: if length > 0.0 { units.exact(length) } else { String::new() },
     }
 }
 
@@ -145,10 +128,7 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
         construction: construction.label(),
         judged,
         strakes: file.decided_new_planks().map(|p| strake_view(desk, file, p)).collect(),
-        treatments: Treatment::ALL
-            .iter()
-            .map(|t| (t.code().to_owned(), t.label().to_owned()))
-            .collect(),
+        treatments: Treatment::ALL.iter().map(|t| (t.code().to_owned(), t.label().to_owned())).collect(),
         typed: if typed.get("treatment").is_empty() {
             typed.with("treatment", seam::usual(construction).code())
         } else {
@@ -172,22 +152,15 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let treatment = read.choice("treatment", Treatment::from_code);
     let width = read.optional_length("width");
-    let length = read
-        .optional_length("length")
-        .unwrap_or_else(|| seam_length(&file, plank));
+    let length = read.optional_length("length").unwrap_or_else(|| seam_length(&file, plank));
     let (from, to) = plank.place().span(&file.boat.shell);
     if length < 0.0 || length > 2.0 * (to - from) {
-        read.faults.add(InputError::new(
-            "length",
-            format!("this plank has {} of seam", desk.units.run(2.0 * (to - from))),
-        ));
+        read.faults
+            .add(InputError::new("length", format!("this plank has {} of seam", desk.units.run(2.0 * (to - from)))));
     }
     let judged = treatment.map(|t| seam::judge(file.boat.construction, t));
     if let Some(reason) = judged.as_ref().filter(|r| r.verdict == Verdict::Forbids) {
-        read.faults.add(InputError::new(
-            "treatment",
-            format!("not on this boat: {}", reason.text),
-        ));
+        read.faults.add(InputError::new("treatment", format!("not on this boat: {}", reason.text)));
     }
     let (Some(treatment), Some(judged), true) = (treatment, judged, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults, plank.id));

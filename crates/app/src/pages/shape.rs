@@ -85,12 +85,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 }
 
 fn row(desk: &Desk<'_>, piece: &Piece) -> Row {
-    Row {
-        id: piece.id,
-        name: piece.name.clone(),
-        blank: blank(desk, piece),
-        state: piece.state.label(),
-    }
+    Row { id: piece.id, name: piece.name.clone(), blank: blank(desk, piece), state: piece.state.label() }
 }
 
 pub fn blank(desk: &Desk<'_>, piece: &Piece) -> String {
@@ -119,12 +114,7 @@ pub async fn piece(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64) -> Res
     let file = BoatFile::load(desk.store, id).await?;
     let piece = decisions::piece(desk.store, id, piece).await?;
     let plank = file.plank(piece.plank_id)?;
-    let Described {
-        outline,
-        facts,
-        swallowed,
-        scarf,
-    } = described(&desk, &piece, plank)?;
+    let Described { outline, facts, swallowed, scarf } = described(&desk, &piece, plank)?;
     let (from, _) = plank.place().span(&file.boat.shell);
     let x0 = outline.iter().map(|p| p[0]).fold(f64::INFINITY, f64::min);
     let x1 = outline.iter().map(|p| p[0]).fold(f64::NEG_INFINITY, f64::max);
@@ -143,10 +133,7 @@ pub async fn piece(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64) -> Res
         facts,
         swallowed,
         scarf,
-        reasons: file
-            .decision(plank.id)
-            .map(|d| reasons::kept(&d.body["reasons"], desk.units))
-            .unwrap_or_default(),
+        reasons: file.decision(plank.id).map(|d| reasons::kept(&d.body["reasons"], desk.units)).unwrap_or_default(),
     })
 }
 
@@ -164,14 +151,7 @@ struct Described {
 fn described(desk: &Desk<'_>, piece: &Piece, plank: &Plank) -> std::result::Result<Described, AppError> {
     let units = desk.units;
     match &piece.geometry {
-        Geometry::Patch {
-            outline,
-            depth,
-            through,
-            area,
-            swallowed,
-            to_edge,
-        } => {
+        Geometry::Patch { outline, depth, through, area, swallowed, to_edge } => {
             let glue = graving::glue_grams(outline, *depth, *through);
             let facts = vec![
                 (
@@ -198,23 +178,9 @@ fn described(desk: &Desk<'_>, piece: &Piece, plank: &Plank) -> std::result::Resu
                 ("Clamps", graving::clamps(piece.length, piece.width).to_string()),
                 ("Glue", format!("{glue:.0} g mixed: 0.30 kg/m² of joint and 15 %")),
             ];
-            Ok(Described {
-                outline: outline.clone(),
-                facts,
-                swallowed: swallowed.clone(),
-                scarf: Vec::new(),
-            })
+            Ok(Described { outline: outline.clone(), facts, swallowed: swallowed.clone(), scarf: Vec::new() })
         }
-        Geometry::Stretch {
-            from,
-            to,
-            width,
-            new_fore,
-            new_aft,
-            scarf,
-            fore_bay,
-            aft_bay,
-        } => {
+        Geometry::Stretch { from, to, width, new_fore, new_aft, scarf, fore_bay, aft_bay } => {
             let end = |new: bool, bay: &Option<u32>| match (new, bay) {
                 (true, Some(bay)) if *scarf > 0.0 => format!("scarf in bay {bay}"),
                 (true, Some(bay)) => format!("butt in bay {bay}"),
@@ -228,17 +194,8 @@ fn described(desk: &Desk<'_>, piece: &Piece, plank: &Plank) -> std::result::Resu
                 ("Blank", blank(desk, piece)),
             ];
             let outline = vec![[*from, 0.0], [*to, 0.0], [*to, *width], [*from, *width]];
-            let joint = if *scarf > 0.0 {
-                scarf_facts(units, plank, *width)?
-            } else {
-                Vec::new()
-            };
-            Ok(Described {
-                outline,
-                facts,
-                swallowed: Vec::new(),
-                scarf: joint,
-            })
+            let joint = if *scarf > 0.0 { scarf_facts(units, plank, *width)? } else { Vec::new() };
+            Ok(Described { outline, facts, swallowed: Vec::new(), scarf: joint })
         }
     }
 }
@@ -258,10 +215,7 @@ fn scarf_facts(units: crate::view::Units, plank: &Plank, width: f64) -> std::res
 
 /// The frame at or forward of a place.
 fn datum_frame(file: &BoatFile, x: f64) -> u32 {
-    (1..=file.boat.shell.frame_count())
-        .take_while(|f| file.boat.datum(*f) <= x)
-        .last()
-        .unwrap_or(1)
+    (1..=file.boat.shell.frame_count()).take_while(|f| file.boat.datum(*f) <= x).last().unwrap_or(1)
 }
 
 /// A stretch of a plank with all that is on it, x from its fore joint.
@@ -275,11 +229,7 @@ fn stretch(file: &BoatFile, plank: &Plank, from: f64, to: f64, outlines: Vec<Vec
         .filter(|f| f.plank_id == plank.id)
         .map(|f| {
             let shift = file.boat.datum(f.frame) - origin;
-            Mark {
-                kind: f.kind,
-                certainty: f.certainty,
-                shape: f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect(),
-            }
+            Mark { kind: f.kind, certainty: f.certainty, shape: f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect() }
         })
         .filter(|m| m.shape.iter().all(|p| p[0] >= from && p[0] <= to))
         .collect();
@@ -292,16 +242,9 @@ fn stretch(file: &BoatFile, plank: &Plank, from: f64, to: f64, outlines: Vec<Vec
             .filter(|(_, x)| *x >= from && *x <= to)
             .collect(),
         frame_sided: file.boat.frame_sided,
-        holes: file
-            .holes(plank)
-            .into_iter()
-            .filter(|h| h.x >= from && h.x <= to)
-            .collect(),
+        holes: file.holes(plank).into_iter().filter(|h| h.x >= from && h.x <= to).collect(),
         marks,
         outlines,
-        ends: [0.0, end - origin]
-            .into_iter()
-            .filter(|x| *x >= from && *x <= to)
-            .collect(),
+        ends: [0.0, end - origin].into_iter().filter(|x| *x >= from && *x <= to).collect(),
     }
 }

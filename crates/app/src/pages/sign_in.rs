@@ -30,30 +30,14 @@ struct SignIn {
 
 fn show(jar: &CookieJar<'_>, first: bool, typed: Typed, faults: Faults) -> Result {
     let token = random_token().unwrap_or_default();
-    jar.add_private(
-        Cookie::build((FORM_COOKIE, token.clone()))
-            .same_site(SameSite::Strict)
-            .http_only(true)
-            .path("/"),
-    );
-    let status = if faults.is_empty() {
-        Status::Ok
-    } else {
-        Status::UnprocessableEntity
-    };
-    let page = SignIn {
-        stamp: assets::STAMP.as_str(),
-        token,
-        first,
-        typed,
-        faults,
-    };
+    jar.add_private(Cookie::build((FORM_COOKIE, token.clone())).same_site(SameSite::Strict).http_only(true).path("/"));
+    let status = if faults.is_empty() { Status::Ok } else { Status::UnprocessableEntity };
+    let page = SignIn { stamp: assets::STAMP.as_str(), token, first, typed, faults };
     Ok(Answer::Page(status, page.render()?))
 }
 
 fn token_holds(jar: &CookieJar<'_>, form: &Submission) -> bool {
-    jar.get_private(FORM_COOKIE)
-        .is_some_and(|cookie| cookie.value() == form.get("csrf"))
+    jar.get_private(FORM_COOKIE).is_some_and(|cookie| cookie.value() == form.get("csrf"))
 }
 
 fn stale() -> Faults {
@@ -101,12 +85,8 @@ pub async fn enter(
 }
 
 async fn open(store: &Store, jar: &CookieJar<'_>, account: accounts::Account) -> Result {
-    let home = account
-        .guest_boat
-        .map_or("/".to_owned(), |boat| format!("/boats/{boat}"));
-    auth::sign_in(store, jar, account)
-        .await
-        .map_err(|e| crate::error::AppError::Broken(e.message))?;
+    let home = account.guest_boat.map_or("/".to_owned(), |boat| format!("/boats/{boat}"));
+    auth::sign_in(store, jar, account).await.map_err(|e| crate::error::AppError::Broken(e.message))?;
     Ok(Answer::Go(home))
 }
 
@@ -120,18 +100,12 @@ pub async fn first(store: &State<Store>, jar: &CookieJar<'_>) -> Result {
 
 #[post("/first", data = "<form>")]
 pub async fn first_account(store: &State<Store>, jar: &CookieJar<'_>, form: Form<Submission>) -> Result {
-    let typed = ["yard", "name", "login"]
-        .into_iter()
-        .fold(Typed::default(), |t, field| t.with(field, form.get(field)));
+    let typed = ["yard", "name", "login"].into_iter().fold(Typed::default(), |t, field| t.with(field, form.get(field)));
     if !token_holds(jar, &form) {
         return show(jar, true, typed, stale());
     }
     let mut read = Reader::new(&form, LengthUnit::Millimetre);
-    let yard = Yard {
-        name: read.name("yard"),
-        unit: "mm".into(),
-        inch_denominator: 16,
-    };
+    let yard = Yard { name: read.name("yard"), unit: "mm".into(), inch_denominator: 16 };
     let (name, login) = (read.name("name"), read.name("login"));
     let password_hash = auth::hash_password(form.get("password")).unwrap_or_else(|e| {
         read.faults.add(e);
@@ -146,22 +120,10 @@ pub async fn first_account(store: &State<Store>, jar: &CookieJar<'_>, form: Form
         return Ok(Answer::Go("/sign-in".into()));
     }
     work.set_yard(&yard).await?;
-    let account = NewAccount {
-        login: login.clone(),
-        name,
-        role: Role::Owner,
-        guest_boat: None,
-        password_hash,
-    };
+    let account = NewAccount { login: login.clone(), name, role: Role::Owner, guest_boat: None, password_hash };
     work.add_account(&account).await?;
-    work.note(
-        None,
-        None,
-        "yard",
-        &format!("{} began to keep its records here", yard.name),
-        &serde_json::json!({}),
-    )
-    .await?;
+    work.note(None, None, "yard", &format!("{} began to keep its records here", yard.name), &serde_json::json!({}))
+        .await?;
     work.commit("/").await?;
     match accounts::find_login(store, &login).await? {
         Some(account) => open(store, jar, account).await,

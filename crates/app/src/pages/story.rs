@@ -46,10 +46,7 @@ fn event_view(file: &BoatFile, event: Event) -> EventView {
         summary: event.summary,
         corrects: event.corrects,
         details: if details == "{}" { String::new() } else { details },
-        plank: event
-            .plank_id
-            .and_then(|id| file.plank(id).ok())
-            .map(|p| (p.id, p.name())),
+        plank: event.plank_id.and_then(|id| file.plank(id).ok()).map(|p| (p.id, p.name())),
         hash: event.hash.chars().take(12).collect(),
     }
 }
@@ -76,21 +73,13 @@ pub async fn plank(desk: Desk<'_>, _who: BoatReader, id: i64, plank: i64) -> Res
     let plank = file.plank(plank)?;
     let events = history::of_plank(desk.store, plank.id).await?;
     let broken = history::broken_link(desk.store).await?;
-    let minutes: f64 = file
-        .tasks
-        .iter()
-        .filter(|t| t.plank_id == plank.id)
-        .map(|t| t.minutes)
-        .sum();
+    let minutes: f64 = file.tasks.iter().filter(|t| t.plank_id == plank.id).map(|t| t.minutes).sum();
     let (from, to) = plank.place().span(&file.boat.shell);
     let species =
         mend_keel_core::timber::species::find(&plank.species).map_or(plank.species.clone(), |s| s.name.clone());
     let facts = vec![
         ("Timber", species),
-        (
-            "Age",
-            plank.year.map_or("original".to_owned(), |y| format!("renewed {y}")),
-        ),
+        ("Age", plank.year.map_or("original".to_owned(), |y| format!("renewed {y}"))),
         ("Length", desk.units.run(to - from)),
         ("Thickness", desk.units.len(plank.thickness)),
         ("Hours booked", mend_keel_store::tasks::spoken(minutes)),

@@ -63,11 +63,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64, order: Option<&str>
             by: f.by_name.clone(),
         })
         .collect();
-    let looked_at = file
-        .planks
-        .iter()
-        .filter(|p| file.findings.iter().any(|f| f.plank_id == p.id))
-        .count();
+    let looked_at = file.planks.iter().filter(|p| file.findings.iter().any(|f| f.plank_id == p.id)).count();
     render(&List {
         page: desk.boat_page(&file, "Survey", "survey"),
         boat_id: id,

@@ -64,11 +64,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let rack = boards::list(desk.store).await?;
     let pieces = file.pieces.iter().map(|p| piece_view(&desk, p, &rack)).collect();
-    render(&List {
-        page: desk.boat_page(&file, "Timber", "timber"),
-        boat_id: id,
-        pieces,
-    })
+    render(&List { page: desk.boat_page(&file, "Timber", "timber"), boat_id: id, pieces })
 }
 
 fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
@@ -119,10 +115,7 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
         species: wanted.map_or(piece.species.clone(), |s| s.name.clone()),
         state: piece.state.label(),
         is_cut: piece.state == PieceState::Cut,
-        board: piece
-            .board_id
-            .and_then(|id| rack.iter().find(|b| b.id == id))
-            .map(|b| (b.id, b.tag.clone())),
+        board: piece.board_id.and_then(|id| rack.iter().find(|b| b.id == id)).map(|b| (b.id, b.tag.clone())),
         fits: shown,
         shortfall,
     }
@@ -150,10 +143,7 @@ pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
         return Err(AppError::Refused("reserve a board for this piece first".into()));
     };
     let board = boards::find(desk.store, board_id).await?;
-    let blank = Rectangle {
-        length: piece.length,
-        width: piece.width,
-    };
+    let blank = Rectangle { length: piece.length, width: piece.width };
     let cut = board::take(board.face(), board.thickness, blank).map_err(|e| AppError::Refused(e.message))?;
     let mut work = desk.store.begin(posted.act()).await?;
     work.take_from_rack(&board, &piece, &cut).await?;

@@ -77,19 +77,9 @@ pub async fn today(desk: Desk<'_>, user: User) -> Result {
             })
             .collect();
         let undecided = file.damaged().iter().filter(|p| file.decision(p.id).is_none()).count();
-        shown.push(BoatToday {
-            id: boat.id,
-            name: boat.name,
-            next,
-            coats,
-            undecided,
-        });
+        shown.push(BoatToday { id: boat.id, name: boat.name, next, coats, undecided });
     }
-    render(&Today {
-        page: desk.page("Today", "today"),
-        running: tasks::running(desk.store).await?,
-        boats: shown,
-    })
+    render(&Today { page: desk.page("Today", "today"), running: tasks::running(desk.store).await?, boats: shown })
 }
 
 /// What a length typed in a field was understood as; asked for by the page's script.

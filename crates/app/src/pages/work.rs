@@ -66,11 +66,7 @@ fn task_view(task: &Task) -> TaskView {
         amount: format!("{:.1} {unit}", task.amount),
         p50: view::hours(task.p50),
         p80: view::hours(task.p80),
-        booked: if task.minutes > 0.0 {
-            tasks::spoken(task.minutes)
-        } else {
-            String::new()
-        },
+        booked: if task.minutes > 0.0 { tasks::spoken(task.minutes) } else { String::new() },
         wait: if task.wait_after > 0.0 {
             format!("then {:.0} h before the next", task.wait_after)
         } else {
@@ -88,18 +84,8 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
         .iter()
         .filter_map(|d| {
             let plank = file.plank(d.plank_id).ok()?;
-            let tasks = file
-                .tasks
-                .iter()
-                .filter(|t| t.decision_id == d.id)
-                .map(task_view)
-                .collect();
-            Some(Job {
-                plank_id: plank.id,
-                plank: plank.name(),
-                decided: d.kind.label().to_owned(),
-                tasks,
-            })
+            let tasks = file.tasks.iter().filter(|t| t.decision_id == d.id).map(task_view).collect();
+            Some(Job { plank_id: plank.id, plank: plank.name(), decided: d.kind.label().to_owned(), tasks })
         })
         .collect();
     let mut by_operation: BTreeMap<Operation, (f64, f64)> = BTreeMap::new();
@@ -121,23 +107,14 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
             actual: view::hours(actual),
         })
         .collect();
-    let open: Vec<f64> = file
-        .tasks
-        .iter()
-        .filter(|t| t.done_at.is_none())
-        .map(|t| t.p50)
-        .collect();
+    let open: Vec<f64> = file.tasks.iter().filter(|t| t.done_at.is_none()).map(|t| t.p50).collect();
     let job = whole_job(&open);
     List {
         page: desk.boat_page(file, "Work", "work"),
         boat_id: file.boat.id,
         jobs,
         actuals,
-        whole: format!(
-            "{} at even odds, {} at four in five",
-            view::hours(job.p50),
-            view::hours(job.p80)
-        ),
+        whole: format!("{} at even odds, {} at four in five", view::hours(job.p50), view::hours(job.p80)),
         booked: tasks::spoken(file.tasks.iter().map(|t| t.minutes).sum()),
         typed,
         faults,

@@ -27,21 +27,13 @@ struct Show {
 
 async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Result<Show, AppError> {
     let boats = boats::list(desk.store).await?;
-    let boat_name = |id: Option<i64>| {
-        boats
-            .iter()
-            .find(|b| Some(b.id) == id)
-            .map_or(String::new(), |b| b.name.clone())
-    };
+    let boat_name = |id: Option<i64>| boats.iter().find(|b| Some(b.id) == id).map_or(String::new(), |b| b.name.clone());
     let people = accounts::list(desk.store).await?;
     let mut choices = vec![(String::new(), "only for a guest".to_owned())];
     choices.extend(boats.iter().map(|b| (b.id.to_string(), b.name.clone())));
     Ok(Show {
         page: desk.page("Yard", "yard"),
-        people: people
-            .into_iter()
-            .map(|p| (p.name, p.login, p.role.label(), boat_name(p.guest_boat)))
-            .collect(),
+        people: people.into_iter().map(|p| (p.name, p.login, p.role.label(), boat_name(p.guest_boat))).collect(),
         folder: desk.settings.folder.path().display().to_string(),
         typed,
         faults,
@@ -65,15 +57,9 @@ pub async fn add(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
     let mut guest_boat = None;
     if role == Some(Role::Guest) {
         let known = boats::list(desk.store).await?;
-        guest_boat = posted
-            .form
-            .get("boat")
-            .parse()
-            .ok()
-            .filter(|id| known.iter().any(|b| b.id == *id));
+        guest_boat = posted.form.get("boat").parse().ok().filter(|id| known.iter().any(|b| b.id == *id));
         if guest_boat.is_none() {
-            read.faults
-                .add(InputError::new("boat", "choose the boat this guest may read"));
+            read.faults.add(InputError::new("boat", "choose the boat this guest may read"));
         }
     }
     let password_hash = auth::hash_password(posted.form.get("password")).unwrap_or_else(|e| {
@@ -84,13 +70,7 @@ pub async fn add(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
     let (Some(role), true) = (role, faults.is_empty()) else {
         return render_faulty(&page(&desk, posted.form.typed(), faults).await?);
     };
-    let new = NewAccount {
-        login,
-        name: name.clone(),
-        role,
-        guest_boat,
-        password_hash,
-    };
+    let new = NewAccount { login, name: name.clone(), role, guest_boat, password_hash };
     let mut work = desk.store.begin(posted.act()).await?;
     match work.add_account(&new).await {
         Ok(_) => {}
@@ -101,14 +81,8 @@ pub async fn add(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
         }
         Err(e) => return Err(e.into()),
     }
-    work.note(
-        None,
-        None,
-        "yard",
-        &format!("{name} may sign in as {}", role.label().to_lowercase()),
-        &json!({}),
-    )
-    .await?;
+    work.note(None, None, "yard", &format!("{name} may sign in as {}", role.label().to_lowercase()), &json!({}))
+        .await?;
     work.commit("/yard").await?;
     Ok(Answer::Go("/yard".into()))
 }

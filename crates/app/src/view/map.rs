@@ -51,15 +51,8 @@ struct Scale<'s> {
 
 impl<'s> Scale<'s> {
     fn new(shell: &'s Shell) -> Self {
-        let girth = shell
-            .edges
-            .last()
-            .map_or(0.0, |sheer| sheer.iter().copied().fold(0.0, f64::max));
-        Self {
-            shell,
-            girth,
-            per_mm: DRAWN_LENGTH / shell.length().max(1.0),
-        }
+        let girth = shell.edges.last().map_or(0.0, |sheer| sheer.iter().copied().fold(0.0, f64::max));
+        Self { shell, girth, per_mm: DRAWN_LENGTH / shell.length().max(1.0) }
     }
 
     fn x(&self, x: f64) -> f64 {
@@ -136,13 +129,8 @@ impl Map<'_> {
     /// What the page's script needs to find the cell under a pointer.
     fn grid_data(&self, scale: &Scale<'_>) -> String {
         let round = |mm: f64| (mm * scale.per_mm * 10.0).round() / 10.0;
-        let rows: Vec<Vec<f64>> = self
-            .boat
-            .shell
-            .edges
-            .iter()
-            .map(|row| row.iter().copied().map(round).collect())
-            .collect();
+        let rows: Vec<Vec<f64>> =
+            self.boat.shell.edges.iter().map(|row| row.iter().copied().map(round).collect()).collect();
         json!({
             "frames": self.boat.shell.frames.iter().copied().map(round).collect::<Vec<f64>>(),
             "edges": rows, "margin": MARGIN, "girth": round(scale.girth), "band": KEEL_BAND, "boat": self.boat.id,
@@ -170,11 +158,7 @@ impl Map<'_> {
         for side in Side::BOTH {
             for x in &self.boat.shell.frames {
                 let [foot, head] = [0, sheer].map(|row| scale.y(side, scale.edge(row, *x)));
-                let _ = write!(
-                    out,
-                    "<path class=\"frame\" d=\"M{:.0} {foot:.0}V{head:.0}\"/>",
-                    scale.x(*x)
-                );
+                let _ = write!(out, "<path class=\"frame\" d=\"M{:.0} {foot:.0}V{head:.0}\"/>", scale.x(*x));
             }
         }
     }
@@ -196,10 +180,7 @@ impl Map<'_> {
             let middle = |joint: &Joint| {
                 let x = self.boat.shell.bay_middle(joint.bay);
                 let row = joint.strake as usize;
-                [
-                    scale.x(x),
-                    scale.y(joint.side, (scale.edge(row - 1, x) + scale.edge(row, x)) / 2.0),
-                ]
+                [scale.x(x), scale.y(joint.side, (scale.edge(row - 1, x) + scale.edge(row, x)) / 2.0)]
             };
             let [a, b] = [middle(&self.joints[v.a]), middle(&self.joints[v.b])];
             let _ = write!(
@@ -244,12 +225,7 @@ impl Map<'_> {
                 let shape = if drawn.len() > 2 { "polygon" } else { "polyline" };
                 let _ = write!(out, "<{shape} class=\"extent\" points=\"{}\"/>", svg::points(drawn));
             }
-            out.push_str(&svg::glyph(
-                finding.kind,
-                finding.certainty,
-                [(x0 + x1) / 2.0, (y0 + y1) / 2.0],
-                GLYPH,
-            ));
+            out.push_str(&svg::glyph(finding.kind, finding.certainty, [(x0 + x1) / 2.0, (y0 + y1) / 2.0], GLYPH));
             out.push_str("</g>");
         }
     }
@@ -260,16 +236,11 @@ impl Map<'_> {
                 continue;
             };
             let (origin, _) = plank.place().span(&self.boat.shell);
-            let state = if piece.state == PieceState::Cut {
-                "piece cut"
-            } else {
-                "piece"
-            };
+            let state = if piece.state == PieceState::Cut { "piece cut" } else { "piece" };
             let around = match &piece.geometry {
-                Geometry::Patch { outline, .. } => outline
-                    .iter()
-                    .map(|p| scale.on_strake(plank.side, plank.strake, origin + p[0], p[1]))
-                    .collect(),
+                Geometry::Patch { outline, .. } => {
+                    outline.iter().map(|p| scale.on_strake(plank.side, plank.strake, origin + p[0], p[1])).collect()
+                }
                 Geometry::Stretch { from, to, .. } => {
                     scale.stretch(plank.side, plank.strake, origin + from, origin + to)
                 }
@@ -289,24 +260,19 @@ impl Map<'_> {
         let keel = scale.y(Side::Port, 0.0) + KEEL_BAND / 2.0;
         for frame in (1..=shell.frame_count()).filter(|f| *f == 1 || (f % every == 0 && *f > 2)) {
             let x = scale.x(shell.frame_x(frame));
-            let _ = write!(
-                out,
-                "<text class=\"map-number\" x=\"{x:.0}\" y=\"{:.0}\">{frame}</text>",
-                keel + 35.0
-            );
+            let _ = write!(out, "<text class=\"map-number\" x=\"{x:.0}\" y=\"{:.0}\">{frame}</text>", keel + 35.0);
         }
+        // A number needs this much room at the stem, where the strakes are narrowest.
+        const NUMBER: f64 = 90.0;
+        let sheer_at_stem = shell.edges.last().map_or(1.0, |sheer| sheer[0]);
+        let narrowest = sheer_at_stem * scale.per_mm / f64::from(shell.strake_count().max(1));
+        let every = [1, 2, 5, 10].into_iter().find(|n| f64::from(*n) * narrowest >= NUMBER).unwrap_or(20);
         for side in Side::BOTH {
-            for strake in 1..=shell.strake_count() {
+            for strake in (1..=shell.strake_count()).filter(|s| *s == 1 || (s % every == 0 && *s > every.min(2))) {
                 let row = strake as usize;
-                let y = scale.y(side, (shell.edges[row - 1][0] + shell.edges[row][0]) / 2.0);
-                if strake == 1 || strake % 2 == 1 {
-                    let _ = write!(
-                        out,
-                        "<text class=\"map-number strake\" x=\"{:.0}\" y=\"{:.0}\">{strake}</text>",
-                        MARGIN - 60.0,
-                        y + 25.0
-                    );
-                }
+                let y = scale.y(side, (shell.edges[row - 1][0] + shell.edges[row][0]) / 2.0) + 30.0;
+                let x = MARGIN - 60.0;
+                let _ = write!(out, "<text class=\"map-number strake\" x=\"{x:.0}\" y=\"{y:.0}\">{strake}</text>");
             }
             let y = if side == Side::Port {
                 MARGIN - 60.0

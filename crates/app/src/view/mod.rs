@@ -30,11 +30,7 @@ impl Units {
     pub fn exact(&self, mm: f64) -> String {
         let trimmed = |n: f64, places: usize| {
             let text = format!("{n:.places$}");
-            if text.contains('.') {
-                text.trim_end_matches('0').trim_end_matches('.').to_owned()
-            } else {
-                text
-            }
+            if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
         };
         match self.unit {
             LengthUnit::Millimetre => format!("{} mm", trimmed(mm, 3)),
@@ -69,40 +65,26 @@ impl Units {
 /// A share as a percentage without needless digits.
 pub fn percent(share: f64) -> String {
     let value = share * 100.0;
-    if value > 99.0 && value < 100.0 {
-        format!("{value:.1} %")
-    } else {
-        format!("{value:.0} %")
-    }
+    if value > 99.0 && value < 100.0 { format!("{value:.1} %") } else { format!("{value:.0} %") }
 }
 
 /// Hours as a person says them.
 pub fn hours(value: f64) -> String {
-    if value < 10.0 {
-        format!("{value:.1} h")
-    } else {
-        format!("{value:.0} h")
-    }
+    if value < 10.0 { format!("{value:.1} h") } else { format!("{value:.0} h") }
 }
 
 /// `2026-11-23 14:05` of a stored time; the stored text itself when it is none.
 pub fn when(stored: &str) -> String {
-    stored
-        .parse::<jiff::Timestamp>()
-        .map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%Y-%m-%d %H:%M"))
+    stored.parse::<jiff::Timestamp>().map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%Y-%m-%d %H:%M"))
 }
 
 /// `Tue 24 Nov, 14:05`.
 pub fn when_next(stored: &str) -> String {
-    stored
-        .parse::<jiff::Timestamp>()
-        .map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%a %d %b, %H:%M"))
+    stored.parse::<jiff::Timestamp>().map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%a %d %b, %H:%M"))
 }
 
 fn clock_text(at: jiff::Timestamp, format: &str) -> String {
-    at.to_zoned_datetime(jiff::tz::TimeZone::system())
-        .strftime(format)
-        .to_string()
+    at.to_zoned_datetime(jiff::tz::TimeZone::system()).strftime(format).to_string()
 }
 
 #[cfg(test)]
@@ -115,33 +97,17 @@ mod tests {
             let units = Units { unit, denominator: 16 };
             for mm in [0.0, 9.0, 9.525, 170.3, -22.25, 1031.875, 8600.0] {
                 let shown = units.exact(mm);
-                assert!(
-                    (parse_length(&shown, unit).unwrap() - mm).abs() < 1e-3,
-                    "{mm} as {shown}"
-                );
+                assert!((parse_length(&shown, unit).unwrap() - mm).abs() < 1e-3, "{mm} as {shown}");
             }
         }
-        assert_eq!(
-            Units {
-                unit: LengthUnit::Inch,
-                denominator: 16
-            }
-            .exact(9.525),
-            "3/8\""
-        );
+        assert_eq!(Units { unit: LengthUnit::Inch, denominator: 16 }.exact(9.525), "3/8\"");
     }
 
     #[test]
     fn sizes_say_their_unit_once() {
-        let metric = Units {
-            unit: LengthUnit::Millimetre,
-            denominator: 16,
-        };
+        let metric = Units { unit: LengthUnit::Millimetre, denominator: 16 };
         assert_eq!(metric.dims(&[302.0, 50.0, 14.5]), "302 × 50 × 14.5 mm");
-        let imperial = Units {
-            unit: LengthUnit::Inch,
-            denominator: 16,
-        };
+        let imperial = Units { unit: LengthUnit::Inch, denominator: 16 };
         assert_eq!(imperial.dims(&[914.4, 25.4]), "3' × 1\"");
     }
 }

@@ -21,11 +21,7 @@ pub fn corners(outline: &[Point], datum_x: f64, units: Units) -> Vec<Corner> {
     outline
         .iter()
         .enumerate()
-        .map(|(i, p)| Corner {
-            number: i + 1,
-            x: units.fine(p[0] - datum_x),
-            y: units.fine(p[1]),
-        })
+        .map(|(i, p)| Corner { number: i + 1, x: units.fine(p[0] - datum_x), y: units.fine(p[1]) })
         .collect()
 }
 
@@ -79,10 +75,7 @@ fn running_dimensions(out: &mut String, view: &PlankView, outline: &[Point], dat
     let mut row_ends = [f64::NEG_INFINITY; 3];
     for (x, text) in marks {
         let half = LETTER * text.chars().count() as f64 / 2.0;
-        let row = row_ends
-            .iter()
-            .position(|end| x - half > *end)
-            .unwrap_or(row_ends.len() - 1);
+        let row = row_ends.iter().position(|end| x - half > *end).unwrap_or(row_ends.len() - 1);
         row_ends[row] = x + half;
         let _ = write!(
             out,

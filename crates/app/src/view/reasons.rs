@@ -28,9 +28,7 @@ impl ReasonView {
             .iter()
             .map(|c| {
                 let value = amount(c.value, c.unit, units);
-                let limit = c.limit.map_or(String::new(), |limit| {
-                    format!(" (limit {})", amount(limit, c.unit, units))
-                });
+                let limit = c.limit.map_or(String::new(), |limit| format!(" (limit {})", amount(limit, c.unit, units)));
                 format!("{} {value}{limit}", c.what)
             })
             .collect();
@@ -81,10 +79,7 @@ pub fn kept(reasons: &Value, units: Units) -> Vec<ReasonView> {
             text: text(reason, "text"),
             values: values.collect(),
             formula: text(reason, "formula"),
-            school: reason["school"]
-                .as_str()
-                .and_then(School::from_code)
-                .map(|s| s.label().to_owned()),
+            school: reason["school"].as_str().and_then(School::from_code).map(|s| s.label().to_owned()),
             source: text(reason, "source"),
             rule: text(reason, "rule"),
         }
@@ -115,18 +110,12 @@ mod tests {
 
     #[test]
     fn a_kept_reason_reads_as_it_did_when_it_was_given() {
-        let units = Units {
-            unit: LengthUnit::Millimetre,
-            denominator: 16,
-        };
+        let units = Units { unit: LengthUnit::Millimetre, denominator: 16 };
         let given = Reason::new("graving.width", Verdict::Against, "too wide")
             .school(School::Renew)
             .formula("width / plank")
             .against("patch width", 80.0, "mm", 60.0);
         let stored = serde_json::to_value(vec![given.clone()]).unwrap();
-        assert_eq!(
-            format!("{:?}", kept(&stored, units)),
-            format!("{:?}", views(&[given], units))
-        );
+        assert_eq!(format!("{:?}", kept(&stored, units)), format!("{:?}", views(&[given], units)));
     }
 }

@@ -65,11 +65,7 @@ mod tests {
     #[test]
     fn every_kind_of_finding_has_a_glyph() {
         for kind in FindingKind::ALL {
-            assert!(
-                GLYPHS.contains(&format!("id=\"g-{}\"", kind.code())),
-                "{}",
-                kind.label()
-            );
+            assert!(GLYPHS.contains(&format!("id=\"g-{}\"", kind.code())), "{}", kind.label());
         }
     }
 }

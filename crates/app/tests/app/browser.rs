@@ -40,11 +40,7 @@ async fn one_boat_goes_through_the_whole_job() {
         .await
         .unwrap();
     let shape = b.find("#f-shape").await.prop("value").await.unwrap().unwrap();
-    assert_eq!(
-        shape.lines().count(),
-        2,
-        "a drag along a crack gives its two tips: {shape}"
-    );
+    assert_eq!(shape.lines().count(), 2, "a drag along a crack gives its two tips: {shape}");
     b.fill("depth", "3/8\"").await;
     b.click("input[name=grade][value=mend]").await;
     b.click("input[name=certainty][value=confirmed]").await;
@@ -64,15 +60,8 @@ async fn one_boat_goes_through_the_whole_job() {
     b.click("input[name=option][value=graving]").await;
     b.press(&b.find_text("button", "Decide").await).await;
     b.find_text(".fault", "say why").await;
-    assert!(
-        b.find("input[name=option][value=graving]")
-            .await
-            .is_selected()
-            .await
-            .unwrap()
-    );
-    b.fill("reason", "Small, dry, and the plank is good for another life.")
-        .await;
+    assert!(b.find("input[name=option][value=graving]").await.is_selected().await.unwrap());
+    b.fill("reason", "Small, dry, and the plank is good for another life.").await;
     b.press(&b.find_text("button", "Decide").await).await;
     b.arrives("/boats/4/shape").await;
 
@@ -186,25 +175,8 @@ async fn a_finding_is_entered_on_a_phone_with_a_tap() {
     let b = Browser::open(&server, 390, 844).await;
     b.go("/boats/1/findings/new?at=S3+F10&kind=rot").await;
     let plank = b.find("#plank").await;
-    b.page
-        .action_chain()
-        .move_to_element_center(&plank)
-        .click()
-        .perform()
-        .await
-        .unwrap();
-    assert_eq!(
-        b.find("#f-shape")
-            .await
-            .prop("value")
-            .await
-            .unwrap()
-            .unwrap()
-            .lines()
-            .count(),
-        4,
-        "a tap gives a box"
-    );
+    b.page.action_chain().move_to_element_center(&plank).click().perform().await.unwrap();
+    assert_eq!(b.find("#f-shape").await.prop("value").await.unwrap().unwrap().lines().count(), 4, "a tap gives a box");
     b.fill("depth", "6").await;
     b.choose("method", "spike").await;
     b.fill("spike", "5").await;
@@ -213,10 +185,7 @@ async fn a_finding_is_entered_on_a_phone_with_a_tap() {
     b.find_text("#panel", "soft").await;
     let wide: bool = b
         .page
-        .execute(
-            "return document.documentElement.scrollWidth > window.innerWidth",
-            vec![],
-        )
+        .execute("return document.documentElement.scrollWidth > window.innerWidth", vec![])
         .await
         .unwrap()
         .convert()
@@ -233,8 +202,7 @@ async fn the_surface_is_kept_from_page_to_page() {
     b.press(&b.find_text(".surface-pick button", "Bilge").await).await;
     b.find("html[data-surface=bilge]").await;
     b.go("/rack").await;
-    b.find("html[data-surface=bilge] button[data-pick=bilge][aria-pressed=true]")
-        .await;
+    b.find("html[data-surface=bilge] button[data-pick=bilge][aria-pressed=true]").await;
     b.close().await;
 }
 
@@ -244,10 +212,7 @@ async fn no_serious_accessibility_fault_on_any_surface() {
     let b = Browser::open(&server, 1280, 900).await;
     b.go("/").await;
     for surface in ["floor", "daylight", "bilge"] {
-        b.page
-            .execute(&format!("document.cookie = 'surface={surface}; path=/'"), vec![])
-            .await
-            .unwrap();
+        b.page.execute(&format!("document.cookie = 'surface={surface}; path=/'"), vec![]).await.unwrap();
         for path in [
             "/",
             "/boats/1?at=P5+F12",

@@ -27,10 +27,7 @@ fn json_of(output: &Output) -> Value {
 #[test]
 fn compute_answers_on_stdout_and_bad_input_exits_with_two() {
     let good = run(&["compute", "scarf"], r#"{"thickness":25,"width":150,"ratio":8}"#);
-    assert_eq!(
-        (good.status.code(), json_of(&good)["length"].as_f64()),
-        (Some(0), Some(200.0))
-    );
+    assert_eq!((good.status.code(), json_of(&good)["length"].as_f64()), (Some(0), Some(200.0)));
     let bad = run(&["compute", "scarf"], r#"{"thickness":-3,"width":150,"ratio":8}"#);
     assert_eq!(bad.status.code(), Some(2));
     assert_eq!(
@@ -45,11 +42,8 @@ fn compute_answers_on_stdout_and_bad_input_exits_with_two() {
 fn a_batch_works_the_next_line_after_a_bad_one() {
     let lines = "{\"id\":1,\"tool\":\"emc\",\"input\":{}}\n\n{\"id\":2,\"tool\":\"emc\",\"input\":{\"temperature\":20,\"humidity\":50}}\n";
     let output = run(&["compute", "--batch"], lines);
-    let answers: Vec<Value> = String::from_utf8(output.stdout)
-        .unwrap()
-        .lines()
-        .map(|l| serde_json::from_str(l).unwrap())
-        .collect();
+    let answers: Vec<Value> =
+        String::from_utf8(output.stdout).unwrap().lines().map(|l| serde_json::from_str(l).unwrap()).collect();
     assert_eq!(answers.len(), 2);
     assert_eq!(answers[0]["error"]["field"], "temperature");
     assert!((answers[1]["output"]["emc"].as_f64().unwrap() - 9.271_140_7).abs() < 1e-6);
@@ -85,14 +79,7 @@ fn a_second_start_a_taken_port_and_an_unusable_folder_each_give_one_line() {
 fn a_fresh_demo_leaves_somebody_elses_folder_alone() {
     let folder = TempDir::new().unwrap();
     std::fs::write(folder.path().join("letters.txt"), "keep").unwrap();
-    let told = refused(&[
-        "demo",
-        "--fresh",
-        "--port",
-        "0",
-        "--data",
-        folder.path().to_str().unwrap(),
-    ]);
+    let told = refused(&["demo", "--fresh", "--port", "0", "--data", folder.path().to_str().unwrap()]);
     assert!(told.contains("left alone"), "{told}");
     assert!(folder.path().join("letters.txt").exists());
 }
@@ -103,12 +90,7 @@ fn an_account_from_the_command_line_needs_a_real_password() {
     let data = folder.path().to_str().unwrap();
     let weak = run(&["user", "add", "ines", "--data", data], "short\n");
     assert_eq!(weak.status.code(), Some(1));
-    assert_eq!(
-        run(&["user", "add", "ines", "--data", data], "a long enough one\n")
-            .status
-            .code(),
-        Some(0)
-    );
+    assert_eq!(run(&["user", "add", "ines", "--data", data], "a long enough one\n").status.code(), Some(0));
     let twice = run(&["user", "add", "INES", "--data", data], "a long enough one\n");
     assert!(String::from_utf8(twice.stderr).unwrap().contains("taken"));
 }

@@ -3,12 +3,7 @@
 use crate::support::{Answer, BOAT, CRACK, Server, Visitor};
 
 async fn first_account(visitor: &Visitor) -> Answer {
-    let fields = [
-        ("yard", "Mudlark Yard"),
-        ("name", "Ada Brook"),
-        ("login", "ada"),
-        ("password", "a long enough one"),
-    ];
+    let fields = [("yard", "Mudlark Yard"), ("name", "Ada Brook"), ("login", "ada"), ("password", "a long enough one")];
     visitor.send("/first", "/first", &fields).await
 }
 
@@ -42,16 +37,7 @@ async fn the_first_start_makes_the_first_account_and_only_once() {
     let visitor = Visitor::new(&server);
     assert_eq!(visitor.get("/sign-in").await.location, "/first");
     let weak = visitor
-        .send(
-            "/first",
-            "/first",
-            &[
-                ("yard", "Mudlark Yard"),
-                ("name", ""),
-                ("login", "ada"),
-                ("password", "short"),
-            ],
-        )
+        .send("/first", "/first", &[("yard", "Mudlark Yard"), ("name", ""), ("login", "ada"), ("password", "short")])
         .await;
     assert_eq!(weak.status, 422);
     assert!(
@@ -70,22 +56,11 @@ async fn signing_in_needs_the_password_and_is_slowed_down() {
     first_account(&Visitor::new(&server)).await;
     let visitor = Visitor::new(&server);
     for _ in 0..5 {
-        let wrong = visitor
-            .send(
-                "/sign-in",
-                "/sign-in",
-                &[("login", "ada"), ("password", "not this one")],
-            )
-            .await;
+        let wrong = visitor.send("/sign-in", "/sign-in", &[("login", "ada"), ("password", "not this one")]).await;
         assert!(wrong.text.contains("do not belong together"));
     }
-    let right_but_late = visitor
-        .send(
-            "/sign-in",
-            "/sign-in",
-            &[("login", "ada"), ("password", "a long enough one")],
-        )
-        .await;
+    let right_but_late =
+        visitor.send("/sign-in", "/sign-in", &[("login", "ada"), ("password", "a long enough one")]).await;
     assert!(right_but_late.text.contains("too many tries"));
 }
 
@@ -132,10 +107,7 @@ async fn every_page_carries_the_policy_and_nothing_inline() {
         "/boats/99",
     ] {
         let answer = visitor.get(path).await;
-        assert!(
-            answer.policy.contains("script-src 'self'") && !answer.policy.contains("unsafe"),
-            "{path}"
-        );
+        assert!(answer.policy.contains("script-src 'self'") && !answer.policy.contains("unsafe"), "{path}");
         for inline in ["<script>", " style=\"", " onclick=", "javascript:", "<style"] {
             assert!(!answer.text.contains(inline), "{path} has {inline}");
         }
@@ -159,13 +131,7 @@ async fn a_guest_reads_one_boat_and_changes_nothing() {
     ];
     assert_eq!(owner.send("/yard", "/yard/people", &guest).await.location, "/yard");
     let visitor = Visitor::new(&server);
-    let entered = visitor
-        .send(
-            "/sign-in",
-            "/sign-in",
-            &[("login", "owen"), ("password", "a guest's password")],
-        )
-        .await;
+    let entered = visitor.send("/sign-in", "/sign-in", &[("login", "owen"), ("password", "a guest's password")]).await;
     assert_eq!(entered.location, "/boats/1");
     assert_eq!(visitor.get("/boats/1").await.status, 200);
     assert_eq!(visitor.get("/boats/1/story").await.status, 200);
@@ -183,8 +149,5 @@ async fn a_guest_reads_one_boat_and_changes_nothing() {
     }
     let token = owner.get("/boats/new").await.text;
     let stolen = crate::support::with_keys(&crate::support::keys(&token, "/boats/new"), &CRACK);
-    assert_eq!(
-        visitor.post("/boats/1/findings/new?at=P1+F2", &stolen).await.status,
-        403
-    );
+    assert_eq!(visitor.post("/boats/1/findings/new?at=P1+F2", &stolen).await.status, 403);
 }

@@ -36,17 +36,11 @@ impl Server {
             .spawn()
             .unwrap();
         let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
-        let line = lines
-            .find_map(|l| l.ok().filter(|l| l.contains("http://")))
-            .expect("the server says where it is");
+        let line = lines.find_map(|l| l.ok().filter(|l| l.contains("http://"))).expect("the server says where it is");
         // What it says later must not fill the pipe, nor break it.
         std::thread::spawn(move || lines.for_each(drop));
-        let base = line
-            .split_whitespace()
-            .find(|word| word.starts_with("http://"))
-            .unwrap()
-            .trim_end_matches('/')
-            .to_owned();
+        let base =
+            line.split_whitespace().find(|word| word.starts_with("http://")).unwrap().trim_end_matches('/').to_owned();
         Self { child, base, folder }
     }
 
@@ -83,33 +77,14 @@ pub struct Answer {
 
 impl Visitor {
     pub fn new(server: &Server) -> Self {
-        let client = Client::builder()
-            .cookie_store(true)
-            .redirect(redirect::Policy::none())
-            .build()
-            .unwrap();
-        Self {
-            client,
-            base: server.base.clone(),
-        }
+        let client = Client::builder().cookie_store(true).redirect(redirect::Policy::none()).build().unwrap();
+        Self { client, base: server.base.clone() }
     }
 
     async fn read(response: Response) -> Answer {
-        let header = |name| {
-            response
-                .headers()
-                .get(name)
-                .and_then(|v| v.to_str().ok())
-                .unwrap_or_default()
-                .to_owned()
-        };
+        let header = |name| response.headers().get(name).and_then(|v| v.to_str().ok()).unwrap_or_default().to_owned();
         let (location, policy) = (header("location"), header("content-security-policy"));
-        Answer {
-            status: response.status().as_u16(),
-            location,
-            policy,
-            text: response.text().await.unwrap(),
-        }
+        Answer { status: response.status().as_u16(), location, policy, text: response.text().await.unwrap() }
     }
 
     pub async fn get(&self, path: &str) -> Answer {
@@ -141,27 +116,18 @@ impl Visitor {
 }
 
 pub fn with_keys(keys: &[(String, String)], fields: &[(&str, &str)]) -> Vec<(String, String)> {
-    keys.iter()
-        .cloned()
-        .chain(fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())))
-        .collect()
+    keys.iter().cloned().chain(fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned()))).collect()
 }
 
 /// The hidden fields of the form with this action.
 pub fn keys(html: &str, action: &str) -> Vec<(String, String)> {
-    let at = html
-        .find(&format!("action=\"{action}\""))
-        .unwrap_or_else(|| panic!("no form for {action} in: {html}"));
+    let at = html.find(&format!("action=\"{action}\"")).unwrap_or_else(|| panic!("no form for {action} in: {html}"));
     let form = &html[at..at + html[at..].find("</form>").unwrap()];
     form.split("<input type=\"hidden\"")
         .skip(1)
         .map(|part| {
             let value = |name: &str| {
-                part.split(&format!("{name}=\""))
-                    .nth(1)
-                    .and_then(|v| v.split('"').next())
-                    .unwrap()
-                    .to_owned()
+                part.split(&format!("{name}=\"")).nth(1).and_then(|v| v.split('"').next()).unwrap().to_owned()
             };
             (value("name"), value("value"))
         })
@@ -202,10 +168,7 @@ pub fn but(
     name: &'static str,
     value: &'static str,
 ) -> Vec<(&'static str, &'static str)> {
-    fields
-        .iter()
-        .map(|(k, v)| if *k == name { (name, value) } else { (*k, *v) })
-        .collect()
+    fields.iter().map(|(k, v)| if *k == name { (name, value) } else { (*k, *v) }).collect()
 }
 
 /// A driver and a headless browser of its own.
@@ -230,12 +193,7 @@ impl Browser {
         let mut lines = BufReader::new(driver_process.stdout.take().unwrap()).lines();
         let port = lines
             .find_map(|line| {
-                line.ok()?
-                    .split("successfully on port ")
-                    .nth(1)?
-                    .trim_end_matches('.')
-                    .parse::<u16>()
-                    .ok()
+                line.ok()?.split("successfully on port ").nth(1)?.trim_end_matches('.').parse::<u16>().ok()
             })
             .expect("chromedriver says its port");
         // Whatever else it has to say must not fill the pipe.
@@ -262,12 +220,7 @@ impl Browser {
             // Headless windows are never narrower than 500: the phone's size is set on the frame inside.
             page.set_window_rect(0, 0, width, height).await.unwrap();
         }
-        Self {
-            driver_process,
-            page,
-            base: server.base.clone(),
-            _profile: profile,
-        }
+        Self { driver_process, page, base: server.base.clone(), _profile: profile }
     }
 
     pub async fn go(&self, path: &str) {
@@ -312,16 +265,13 @@ impl Browser {
     }
 
     pub async fn fill(&self, name: &str, value: &str) {
-        let field = self
-            .find(&format!("input[name='{name}'], textarea[name='{name}']"))
-            .await;
+        let field = self.find(&format!("input[name='{name}'], textarea[name='{name}']")).await;
         field.clear().await.unwrap();
         field.send_keys(value).await.unwrap();
     }
 
     pub async fn choose(&self, name: &str, value: &str) {
-        self.click(&format!("select[name='{name}'] option[value='{value}']"))
-            .await;
+        self.click(&format!("select[name='{name}'] option[value='{value}']")).await;
     }
 
     /// Waits until the address holds a text.

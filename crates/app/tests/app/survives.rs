@@ -33,12 +33,7 @@ async fn killed_in_the_middle_of_saves_it_loses_no_saved_entry() {
                         let mut fields = form.clone();
                         fields.iter_mut().find(|(k, _)| k == "once").unwrap().1 = mark.clone();
                         fields.push(("note".into(), mark.clone()));
-                        let sent = visitor
-                            .client
-                            .post(format!("{}{ACTION}", visitor.base))
-                            .form(&fields)
-                            .send()
-                            .await;
+                        let sent = visitor.client.post(format!("{}{ACTION}", visitor.base)).form(&fields).send().await;
                         match sent {
                             Ok(answer) if answer.status().as_u16() == 303 => {
                                 answered.push(mark);
@@ -63,22 +58,10 @@ async fn killed_in_the_middle_of_saves_it_loses_no_saved_entry() {
         }
         assert!(answered.len() >= SAVES);
         let store = Store::open(&folder.path().join("mend-keel.db")).await.unwrap();
-        assert!(
-            store.check().await.unwrap(),
-            "the file or the history's chain is broken"
-        );
-        let kept: Vec<String> = findings::of_boat(&store, 1)
-            .await
-            .unwrap()
-            .into_iter()
-            .map(|f| f.note)
-            .collect();
+        assert!(store.check().await.unwrap(), "the file or the history's chain is broken");
+        let kept: Vec<String> = findings::of_boat(&store, 1).await.unwrap().into_iter().map(|f| f.note).collect();
         for mark in &answered {
-            assert_eq!(
-                kept.iter().filter(|note| *note == mark).count(),
-                1,
-                "{mark} was answered but not kept once"
-            );
+            assert_eq!(kept.iter().filter(|note| *note == mark).count(), 1, "{mark} was answered but not kept once");
         }
         store.close().await;
         server = Server::start("demo", folder);

@@ -19,19 +19,9 @@ pub struct Rule {
 }
 
 /// Offshore and coastal.
-pub const WIDE: Rule = Rule {
-    adjacent: 3,
-    one_between: 2,
-    same_bay_between: 3,
-    min_piece: 5,
-};
+pub const WIDE: Rule = Rule { adjacent: 3, one_between: 2, same_bay_between: 3, min_piece: 5 };
 /// Sheltered water and workboats.
-pub const CLOSE: Rule = Rule {
-    adjacent: 2,
-    one_between: 1,
-    same_bay_between: 2,
-    min_piece: 5,
-};
+pub const CLOSE: Rule = Rule { adjacent: 2, one_between: 1, same_bay_between: 2, min_piece: 5 };
 
 impl Rule {
     /// The rule a boat's use asks for.
@@ -94,14 +84,13 @@ pub fn conflict(rule: &Rule, a: Joint, b: Joint) -> Option<Conflict> {
     if strakes == 0 {
         return broken(ConflictKind::ShortPiece, bays, rule.min_piece);
     }
-    (bays == 0)
-        .then(|| broken(ConflictKind::SameBay, strakes - 1, rule.same_bay_between))
-        .flatten()
-        .or_else(|| match strakes {
+    (bays == 0).then(|| broken(ConflictKind::SameBay, strakes - 1, rule.same_bay_between)).flatten().or_else(|| {
+        match strakes {
             1 => broken(ConflictKind::Adjacent, bays, rule.adjacent),
             2 => broken(ConflictKind::OneBetween, bays, rule.one_between),
             _ => None,
-        })
+        }
+    })
 }
 
 /// Two joints (indices, `a < b`) that are too close.
@@ -127,11 +116,7 @@ pub fn check(rule: &Rule, joints: &[Joint]) -> Vec<Violation> {
             .take_while(|j| joints[**j].side == joints[i].side && joints[**j].bay - joints[i].bay < reach.max(1));
         for &j in near {
             if let Some(conflict) = conflict(rule, joints[i], joints[j]) {
-                found.push(Violation {
-                    a: i.min(j),
-                    b: i.max(j),
-                    conflict,
-                });
+                found.push(Violation { a: i.min(j), b: i.max(j), conflict });
             }
         }
     }
@@ -144,10 +129,7 @@ pub const LIMBER_GAP: f64 = 15.0;
 
 /// Length and thickness of a butt block, mm: 12 × plank thickness where the bay allows, clear of both frames.
 pub fn block(plank_thickness: f64, bay_clear: f64) -> (f64, f64) {
-    (
-        (12.0 * plank_thickness).min((bay_clear - 2.0 * LIMBER_GAP).max(0.0)),
-        plank_thickness,
-    )
+    ((12.0 * plank_thickness).min((bay_clear - 2.0 * LIMBER_GAP).max(0.0)), plank_thickness)
 }
 
 #[cfg(test)]
@@ -158,35 +140,17 @@ mod tests {
     use crate::grid::Side;
 
     fn joint(strake: u32, bay: u32) -> Joint {
-        Joint {
-            side: Side::Port,
-            strake,
-            bay,
-        }
+        Joint { side: Side::Port, strake, bay }
     }
 
     #[test]
     fn crowded_butts_are_named_pair_by_pair() {
-        let joints = [
-            joint(3, 10),
-            joint(4, 11),
-            joint(5, 10),
-            Joint {
-                side: Side::Starboard,
-                ..joint(3, 10)
-            },
-        ];
-        let found: Vec<_> = check(&WIDE, &joints)
-            .iter()
-            .map(|v| (v.a, v.b, v.conflict.kind, v.conflict.found))
-            .collect();
+        let joints = [joint(3, 10), joint(4, 11), joint(5, 10), Joint { side: Side::Starboard, ..joint(3, 10) }];
+        let found: Vec<_> =
+            check(&WIDE, &joints).iter().map(|v| (v.a, v.b, v.conflict.kind, v.conflict.found)).collect();
         assert_eq!(
             found,
-            [
-                (0, 1, ConflictKind::Adjacent, 1),
-                (0, 2, ConflictKind::SameBay, 1),
-                (1, 2, ConflictKind::Adjacent, 1)
-            ]
+            [(0, 1, ConflictKind::Adjacent, 1), (0, 2, ConflictKind::SameBay, 1), (1, 2, ConflictKind::Adjacent, 1)]
         );
     }
 
@@ -200,10 +164,7 @@ mod tests {
     #[test]
     fn a_short_plank_is_a_short_piece_even_with_both_butts_in_one_bay() {
         let found = conflict(&WIDE, joint(2, 8), joint(2, 8)).unwrap();
-        assert_eq!(
-            (found.kind, found.found, found.needed),
-            (ConflictKind::ShortPiece, 0, 5)
-        );
+        assert_eq!((found.kind, found.found, found.needed), (ConflictKind::ShortPiece, 0, 5));
     }
 
     proptest! {

@@ -56,12 +56,7 @@ impl PlankPlace {
     pub fn face(&self, shell: &Shell, thickness: f64) -> Plank {
         let (from, to) = self.span(shell);
         let upper = shell.strake_width_line(self.strake, from, to, from);
-        Plank {
-            length: to - from,
-            lower: vec![[0.0, 0.0], [to - from, 0.0]],
-            upper,
-            thickness,
-        }
+        Plank { length: to - from, lower: vec![[0.0, 0.0], [to - from, 0.0]], upper, thickness }
     }
 }
 
@@ -181,11 +176,7 @@ fn rank(options: &mut [RepairOption], school: School) {
         let merit = weights.kept * option.kept
             + weights.strength * option.strength
             + weights.hours * (1.0 - option.hours.p50 / most);
-        option.score = if option.forbidden() {
-            0.0
-        } else {
-            (100.0 * merit - AGAINST_COSTS * against).max(1.0)
-        };
+        option.score = if option.forbidden() { 0.0 } else { (100.0 * merit - AGAINST_COSTS * against).max(1.0) };
     }
     options.sort_by(|a, b| b.score.total_cmp(&a.score));
 }
@@ -218,13 +209,7 @@ impl<'c> Context<'c> {
             return Err(InputError::new("damage", "mark the damage on this plank first"));
         };
         let beyond = case.graving_rules.rot_along.max(2.0 * case.thickness);
-        let frames = case
-            .shell
-            .frames
-            .iter()
-            .filter(|x| **x >= from && **x <= to)
-            .map(|x| x - from)
-            .collect();
+        let frames = case.shell.frames.iter().filter(|x| **x >= from && **x <= to).map(|x| x - from).collect();
         Ok(Self {
             cut: ((x0 - beyond).max(0.0), (x1 + beyond).min(plank.length)),
             plank,
@@ -288,12 +273,8 @@ impl<'c> Context<'c> {
             Grade::Unsafe => Verdict::Forbids,
         };
         let mut reasons = vec![
-            Reason::new(
-                "decide.leave",
-                verdict,
-                format!("the worst grade found here is {}", self.case.worst.label()),
-            )
-            .value("section lost at the worst place", lost * 100.0, "%"),
+            Reason::new("decide.leave", verdict, format!("the worst grade found here is {}", self.case.worst.label()))
+                .value("section lost at the worst place", lost * 100.0, "%"),
         ];
         if self.case.below_waterline && self.case.worst >= Grade::Mend {
             reasons.push(Reason::new(
@@ -306,10 +287,7 @@ impl<'c> Context<'c> {
             kind: OptionKind::Leave,
             kept: 1.0,
             strength: 1.0 - lost,
-            extent: Extent {
-                places: 1,
-                ..Extent::default()
-            },
+            extent: Extent { places: 1, ..Extent::default() },
             wood: Wood::None,
             reasons,
         }
@@ -357,10 +335,7 @@ impl<'c> Context<'c> {
         for patch in &patches {
             for reason in patch.reasons.iter().filter(|r| r.rule != "graving.area") {
                 // What holds for every patch alike is said once.
-                if !reasons
-                    .iter()
-                    .any(|r| r.rule == reason.rule && r.verdict == reason.verdict)
-                {
+                if !reasons.iter().any(|r| r.rule == reason.rule && r.verdict == reason.verdict) {
                     reasons.push(reason.clone());
                 }
             }
@@ -403,16 +378,9 @@ impl<'c> Context<'c> {
         let near_joint = JOINT_THICKNESSES * self.case.thickness;
         for patch in patches {
             let (x0, x1) = extent(&patch.outline, 0).unwrap_or_default();
-            let ends = [
-                (self.case.place.from_bay, x0),
-                (self.case.place.to_bay, self.plank.length - x1),
-            ];
+            let ends = [(self.case.place.from_bay, x0), (self.case.place.to_bay, self.plank.length - x1)];
             for distance in ends.into_iter().filter(|(joint, _)| joint.is_some()).map(|(_, d)| d) {
-                let verdict = if distance < near_joint {
-                    Verdict::Forbids
-                } else {
-                    Verdict::For
-                };
+                let verdict = if distance < near_joint { Verdict::Forbids } else { Verdict::For };
                 reasons.push(
                     Reason::new(
                         "graving.joint",
@@ -459,11 +427,7 @@ impl<'c> Context<'c> {
 
     /// Fastenings, seams and hours for a stretch of new plank.
     fn stretch_extent(&self, stretch: &Stretch) -> Extent {
-        let crossings = self
-            .frames
-            .iter()
-            .filter(|x| **x >= stretch.from && **x <= stretch.to)
-            .count() as u32;
+        let crossings = self.frames.iter().filter(|x| **x >= stretch.from && **x <= stretch.to).count() as u32;
         let per_crossing = fastening::per_crossing(stretch.width);
         let butt_ends =
             u32::from(stretch.new_fore && stretch.scarf == 0.0) + u32::from(stretch.new_aft && stretch.scarf == 0.0);
@@ -508,16 +472,8 @@ impl<'c> Context<'c> {
 
     fn face_between(&self, from: f64, to: f64) -> Vec<Point> {
         use crate::geometry::{HalfPlane, clip};
-        let aft_of = HalfPlane {
-            nx: -1.0,
-            ny: 0.0,
-            d: -from,
-        };
-        let forward_of = HalfPlane {
-            nx: 1.0,
-            ny: 0.0,
-            d: to,
-        };
+        let aft_of = HalfPlane { nx: -1.0, ny: 0.0, d: -from };
+        let forward_of = HalfPlane { nx: 1.0, ny: 0.0, d: to };
         clip(&clip(&self.plank.polygon(), &aft_of), &forward_of)
     }
 
@@ -534,27 +490,17 @@ impl<'c> Context<'c> {
         };
         let damaged = (self.cut.1 - self.cut.0) / self.plank.length;
         let sound = 1.0 - damaged;
-        let mut reasons = vec![
-            Reason::new("decide.whole", Verdict::For, "no new joint in the strake").value(
-                "sound length of the plank",
-                sound * 100.0,
-                "%",
-            ),
-        ];
+        let mut reasons = vec![Reason::new("decide.whole", Verdict::For, "no new joint in the strake").value(
+            "sound length of the plank",
+            sound * 100.0,
+            "%",
+        )];
         if self.case.school == School::Conserve {
-            let verdict = if sound < CONSERVE_SOUND {
-                Verdict::For
-            } else {
-                Verdict::Against
-            };
+            let verdict = if sound < CONSERVE_SOUND { Verdict::For } else { Verdict::Against };
             reasons.push(
-                Reason::new(
-                    "school.conserve.whole",
-                    verdict,
-                    "a whole plank only when less than 40 % of it is sound",
-                )
-                .school(School::Conserve)
-                .against("sound", sound * 100.0, "%", CONSERVE_SOUND * 100.0),
+                Reason::new("school.conserve.whole", verdict, "a whole plank only when less than 40 % of it is sound")
+                    .school(School::Conserve)
+                    .against("sound", sound * 100.0, "%", CONSERVE_SOUND * 100.0),
             );
         }
         self.plank_draft(OptionKind::WholePlank, stretch, 1.0, reasons)
@@ -562,11 +508,7 @@ impl<'c> Context<'c> {
 
     /// The new joints that a part plank may have, with the rules they break against the boat's other joints.
     fn joint_conflicts(&self, bay: u32, rule: &Rule) -> Vec<(Joint, Conflict)> {
-        let here = Joint {
-            side: self.case.place.side,
-            strake: self.case.place.strake,
-            bay,
-        };
+        let here = Joint { side: self.case.place.side, strake: self.case.place.strake, bay };
         self.case
             .other_joints
             .iter()
@@ -581,16 +523,10 @@ impl<'c> Context<'c> {
         let (first, last) = self.case.place.bays(shell);
         let rule = &self.case.butt_rule;
         let middle = |bay: u32| shell.bay_middle(bay) - from_x;
-        let fores = (first + 1..last)
-            .filter(|bay| middle(*bay) <= self.cut.0)
-            .map(Some)
-            .chain([None]);
+        let fores = (first + 1..last).filter(|bay| middle(*bay) <= self.cut.0).map(Some).chain([None]);
         let mut best: Option<((usize, f64), Stretch, Vec<Reason>)> = None;
         for fore in fores {
-            let afts = (first + 1..last)
-                .filter(|bay| middle(*bay) >= self.cut.1)
-                .map(Some)
-                .chain([None]);
+            let afts = (first + 1..last).filter(|bay| middle(*bay) >= self.cut.1).map(Some).chain([None]);
             for aft in afts {
                 if fore.is_none() && aft.is_none() {
                     continue;
@@ -656,24 +592,16 @@ impl<'c> Context<'c> {
         let holes = f64::from(self.butt_fastenings(stretch.width)) * self.screw_shank;
         let strength = 1.0 - (holes / stretch.width).min(1.0);
         reasons.push(
-            Reason::note(
-                "butts.strength",
-                "net section at the butt's fastenings, block as thick as the plank",
-            )
-            .formula("1 − fastenings × shank / width")
-            .value("strength", strength * 100.0, "%"),
+            Reason::note("butts.strength", "net section at the butt's fastenings, block as thick as the plank")
+                .formula("1 − fastenings × shank / width")
+                .value("strength", strength * 100.0, "%"),
         );
         Some(self.plank_draft(OptionKind::ButtPiece, stretch, strength, reasons))
     }
 
     /// Part plank between two scarfs, each feather kept off the frames' fastenings.
     fn scarf_piece(&self) -> Option<Draft> {
-        let joint = scarf::plan(
-            self.case.thickness,
-            self.plank.width_at(self.cut.0),
-            scarf::PLANKING_RATIO,
-        )
-        .ok()?;
+        let joint = scarf::plan(self.case.thickness, self.plank.width_at(self.cut.0), scarf::PLANKING_RATIO).ok()?;
         let fore = self.scarf_end(self.cut.0, -joint.length);
         let aft = self.scarf_end(self.cut.1, joint.length);
         if fore.is_none() && aft.is_none() {
@@ -685,16 +613,9 @@ impl<'c> Context<'c> {
         let bay_at = |x: f64| self.case.shell.frames.iter().filter(|f| **f <= x + from_x).count() as u32;
         let half = |n: u32| n.div_ceil(2);
         let rule = &self.case.butt_rule;
-        let scarf_rule = Rule {
-            adjacent: half(rule.adjacent),
-            one_between: half(rule.one_between),
-            ..*rule
-        };
+        let scarf_rule = Rule { adjacent: half(rule.adjacent), one_between: half(rule.one_between), ..*rule };
         let mut reasons = Vec::new();
-        let middles = [
-            fore.map(|x| x + joint.length / 2.0),
-            aft.map(|x| x - joint.length / 2.0),
-        ];
+        let middles = [fore.map(|x| x + joint.length / 2.0), aft.map(|x| x - joint.length / 2.0)];
         for bay in middles.into_iter().flatten().map(bay_at) {
             reasons.extend(
                 self.joint_conflicts(bay, &scarf_rule)
@@ -751,12 +672,8 @@ impl<'c> Context<'c> {
 }
 
 fn conflict_reason(bay: u32, other: Joint, conflict: Conflict) -> Reason {
-    Reason::new(
-        "butts.shift",
-        Verdict::Against,
-        format!("a joint in bay {bay} and {other}: {}", conflict.text()),
-    )
-    .against("found", f64::from(conflict.found), "", f64::from(conflict.needed))
+    Reason::new("butts.shift", Verdict::Against, format!("a joint in bay {bay} and {other}: {}", conflict.text()))
+        .against("found", f64::from(conflict.found), "", f64::from(conflict.needed))
 }
 
 #[cfg(test)]
@@ -782,12 +699,7 @@ mod tests {
     fn case(shell: &Shell, school: School) -> Case<'_> {
         Case {
             shell,
-            place: PlankPlace {
-                side: Side::Port,
-                strake: 5,
-                from_bay: None,
-                to_bay: Some(20),
-            },
+            place: PlankPlace { side: Side::Port, strake: 5, from_bay: None, to_bay: Some(20) },
             thickness: 25.0,
             damage: vec![Damage {
                 kind: DamageKind::Crack,
@@ -817,12 +729,7 @@ mod tests {
         let all = options(&case(&shell, School::Conserve), |op| op.rate().0).unwrap();
         assert_eq!(all.len(), 5);
         let whole = all.iter().find(|o| o.kind == OptionKind::WholePlank).unwrap();
-        assert!(
-            whole
-                .reasons
-                .iter()
-                .any(|r| r.school == Some(School::Conserve) && r.verdict == Verdict::Against)
-        );
+        assert!(whole.reasons.iter().any(|r| r.school == Some(School::Conserve) && r.verdict == Verdict::Against));
         assert!(whole.kept < 1e-9 && all[0].kept > 0.95);
     }
 
@@ -837,21 +744,13 @@ mod tests {
         });
         let all = options(&two, |op| op.rate().0).unwrap();
         let graving = all.iter().find(|o| o.kind == OptionKind::Graving).unwrap();
-        assert!(
-            graving
-                .reasons
-                .iter()
-                .any(|r| r.rule == "school.renew.patches" && r.verdict == Verdict::Against)
-        );
+        assert!(graving.reasons.iter().any(|r| r.rule == "school.renew.patches" && r.verdict == Verdict::Against));
     }
 
     #[test]
     fn wet_wood_is_never_patched() {
         let shell = shell();
-        let wet = Case {
-            moisture: Some(24.0),
-            ..case(&shell, School::Conserve)
-        };
+        let wet = Case { moisture: Some(24.0), ..case(&shell, School::Conserve) };
         let all = options(&wet, |op| op.rate().0).unwrap();
         let graving = all.iter().find(|o| o.kind == OptionKind::Graving).unwrap();
         assert!(graving.forbidden() && graving.score == 0.0);
@@ -861,25 +760,14 @@ mod tests {
     fn a_part_plank_shifts_its_butts_from_the_neighbours() {
         let shell = shell();
         let crowded = Case {
-            other_joints: (5..12)
-                .map(|bay| Joint {
-                    side: Side::Port,
-                    strake: 4,
-                    bay,
-                })
-                .collect(),
+            other_joints: (5..12).map(|bay| Joint { side: Side::Port, strake: 4, bay }).collect(),
             ..case(&shell, School::Workboat)
         };
         let all = options(&crowded, |op| op.rate().0).unwrap();
         let butt = all.iter().find(|o| o.kind == OptionKind::ButtPiece).unwrap();
-        let Wood::Plank(stretch) = &butt.wood else {
-            panic!("a part plank is a stretch")
-        };
+        let Wood::Plank(stretch) = &butt.wood else { panic!("a part plank is a stretch") };
         for bay in [stretch.fore_bay, stretch.aft_bay].into_iter().flatten() {
-            assert!(
-                !(3..=13).contains(&bay),
-                "bay {bay} is within three of a neighbour's joint"
-            );
+            assert!(!(3..=13).contains(&bay), "bay {bay} is within three of a neighbour's joint");
         }
     }
 
@@ -887,21 +775,10 @@ mod tests {
     fn scarf_feathers_stay_off_the_frames() {
         let shell = shell();
         let all = options(&case(&shell, School::Conserve), |op| op.rate().0).unwrap();
-        let Wood::Plank(stretch) = all
-            .iter()
-            .find(|o| o.kind == OptionKind::ScarfPiece)
-            .unwrap()
-            .wood
-            .clone()
-        else {
+        let Wood::Plank(stretch) = all.iter().find(|o| o.kind == OptionKind::ScarfPiece).unwrap().wood.clone() else {
             panic!("a part plank is a stretch")
         };
-        for feather in [
-            stretch.from,
-            stretch.from + stretch.scarf,
-            stretch.to,
-            stretch.to - stretch.scarf,
-        ] {
+        for feather in [stretch.from, stretch.from + stretch.scarf, stretch.to, stretch.to - stretch.scarf] {
             assert!(shell.frames.iter().all(|f| (f - feather).abs() >= 40.0 - 1e-9));
         }
     }

@@ -44,12 +44,7 @@ pub struct Plank {
 impl Plank {
     /// A plank of even width.
     pub fn parallel(length: f64, width: f64, thickness: f64) -> Self {
-        Self {
-            length,
-            lower: vec![[0.0, 0.0], [length, 0.0]],
-            upper: vec![[0.0, width], [length, width]],
-            thickness,
-        }
+        Self { length, lower: vec![[0.0, 0.0], [length, 0.0]], upper: vec![[0.0, width], [length, width]], thickness }
     }
 
     pub fn width_at(&self, x: f64) -> f64 {
@@ -82,30 +77,17 @@ impl Plank {
                 return Err(InputError::new(field, "x must rise from point to point"));
             }
         }
-        let xs = self
-            .lower
-            .iter()
-            .chain(&self.upper)
-            .map(|p| p[0].clamp(0.0, self.length));
+        let xs = self.lower.iter().chain(&self.upper).map(|p| p[0].clamp(0.0, self.length));
         if xs.chain([0.0, self.length]).any(|x| self.width_at(x) <= 0.0) {
-            return Err(InputError::new(
-                "upper",
-                "must lie above the lower edge everywhere on the plank",
-            ));
+            return Err(InputError::new("upper", "must lie above the lower edge everywhere on the plank"));
         }
         Ok(())
     }
 }
 
 fn check_points(field: &str, points: &[Point]) -> Result<(), InputError> {
-    match points
-        .iter()
-        .position(|p| p.iter().any(|v| !v.is_finite() || v.abs() > error::LENGTH_LIMIT_MM))
-    {
-        Some(i) => Err(InputError::new(
-            format!("{field}[{i}]"),
-            "must be two numbers, no more than a kilometre",
-        )),
+    match points.iter().position(|p| p.iter().any(|v| !v.is_finite() || v.abs() > error::LENGTH_LIMIT_MM)) {
+        Some(i) => Err(InputError::new(format!("{field}[{i}]"), "must be two numbers, no more than a kilometre")),
         None => Ok(()),
     }
 }
@@ -190,30 +172,20 @@ pub struct Patch {
 impl Patch {
     /// Length of glue line round the outline, mm.
     pub fn perimeter(&self) -> f64 {
-        edges(&self.outline)
-            .map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1]))
-            .sum()
+        edges(&self.outline).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum()
     }
 
     /// The outline offset outward for a router's guide bush, mm; corners are mitred, so it stays convex.
     pub fn template(&self, bush_offset: f64) -> Vec<Point> {
         let moved: Vec<HalfPlane> = edges(&self.outline)
             .map(|(a, b)| HalfPlane::left_of(a, b))
-            .map(|side| HalfPlane {
-                d: side.d + bush_offset,
-                ..side
-            })
+            .map(|side| HalfPlane { d: side.d + bush_offset, ..side })
             .collect();
         let Some(((x0, x1), (y0, y1))) = extent(&self.outline, 0).zip(extent(&self.outline, 1)) else {
             return Vec::new();
         };
         let far = (x1 - x0 + y1 - y0 + bush_offset) * 10.0;
-        let big = vec![
-            [x0 - far, y0 - far],
-            [x1 + far, y0 - far],
-            [x1 + far, y1 + far],
-            [x0 - far, y1 + far],
-        ];
+        let big = vec![[x0 - far, y0 - far], [x1 + far, y0 - far], [x1 + far, y1 + far], [x0 - far, y1 + far]];
         moved.iter().fold(big, |shape, side| clip(&shape, side))
     }
 }
@@ -298,10 +270,7 @@ fn check_damage(damage: &Damage, thickness: f64) -> Result<(), InputError> {
     }
     error::positive("depth", damage.depth)?;
     if damage.depth > thickness {
-        return Err(InputError::new(
-            "depth",
-            format!("must not be more than the plank's thickness ({thickness})"),
-        ));
+        return Err(InputError::new("depth", format!("must not be more than the plank's thickness ({thickness})")));
     }
     Ok(())
 }
@@ -310,11 +279,7 @@ fn check_damage(damage: &Damage, thickness: f64) -> Result<(), InputError> {
 fn depth(thickness: f64, damage_depth: f64) -> (f64, bool) {
     let face = (thickness / 2.0).max(damage_depth + 1.0);
     let behind = (LEFT_BEHIND.0 * thickness).max(LEFT_BEHIND.1);
-    if thickness - face >= behind {
-        (face, false)
-    } else {
-        (thickness, true)
-    }
+    if thickness - face >= behind { (face, false) } else { (thickness, true) }
 }
 
 fn describe(request: &Request, found: Found) -> Patch {
@@ -322,9 +287,7 @@ fn describe(request: &Request, found: Found) -> Patch {
     let rules = &request.rules;
     let deepest = request.damage.iter().map(|d| d.depth).fold(0.0, f64::max);
     let (depth, through) = depth(plank.thickness, deepest);
-    let ((x0, x1), (y0, y1)) = extent(&found.outline, 0)
-        .zip(extent(&found.outline, 1))
-        .unwrap_or_default();
+    let ((x0, x1), (y0, y1)) = extent(&found.outline, 0).zip(extent(&found.outline, 1)).unwrap_or_default();
     let middle = ((x0 + x1) / 2.0).clamp(0.0, plank.length);
     let plank_width = plank.width_at(middle);
     let patch_width = found.upper.at(middle) - found.lower.at(middle);

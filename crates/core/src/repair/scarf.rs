@@ -46,9 +46,7 @@ pub fn efficiency(ratio: f64) -> f64 {
     EFFICIENCY
         .windows(2)
         .find(|pair| ratio <= pair[1].0)
-        .map_or(last.1, |pair| {
-            pair[0].1 + (pair[1].1 - pair[0].1) * (ratio - pair[0].0) / (pair[1].0 - pair[0].0)
-        })
+        .map_or(last.1, |pair| pair[0].1 + (pair[1].1 - pair[0].1) * (ratio - pair[0].0) / (pair[1].0 - pair[0].0))
 }
 
 #[cfg(test)]

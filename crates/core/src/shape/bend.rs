@@ -82,17 +82,10 @@ pub fn plan(request: &Request<'_>) -> Result<Bend, InputError> {
     let species = request.species;
     let stiffness = species.modulus_gpa * 1000.0 / species.bending_strength_mpa;
     let ratio = |depth: f64| depth / (2.0 * radius + depth) * stiffness;
-    let edge_set_ratio = request
-        .width
-        .map(|width| error::length("width", width).map(ratio))
-        .transpose()?;
+    let edge_set_ratio = request.width.map(|width| error::length("width", width).map(ratio)).transpose()?;
     let cold_ratio = ratio(t);
     let kiln_soaked = request.soaked && t <= SOAKED_UP_TO;
-    let dryness = if request.drying == Drying::Kiln && !kiln_soaked {
-        KILN
-    } else {
-        1.0
-    };
+    let dryness = if request.drying == Drying::Kiln && !kiln_soaked { KILN } else { 1.0 };
     let strap = if request.strap { STRAP } else { 1.0 };
     let steam_min_radius = species.bend_ratio * t * dryness * strap;
     let steam_risk = match radius / steam_min_radius {
@@ -106,11 +99,8 @@ pub fn plan(request: &Request<'_>) -> Result<Bend, InputError> {
         (false, true) => Method::Steam,
         (false, false) => Method::Laminate,
     };
-    let plies = if method == Method::Laminate {
-        (t / coldest_ply(radius, stiffness)).ceil().max(FEWEST_PLIES)
-    } else {
-        1.0
-    };
+    let plies =
+        if method == Method::Laminate { (t / coldest_ply(radius, stiffness)).ceil().max(FEWEST_PLIES) } else { 1.0 };
     Ok(Bend {
         cold_ratio,
         cold_ok,
@@ -146,31 +136,16 @@ mod tests {
 
     fn oak(thickness: f64, radius: f64, drying: Drying) -> Request<'static> {
         let species = species::find("white_oak").unwrap();
-        Request {
-            species,
-            thickness,
-            radius,
-            drying,
-            soaked: false,
-            strap: false,
-            width: None,
-        }
+        Request { species, thickness, radius, drying, soaked: false, strap: false, width: None }
     }
 
     #[test]
     fn an_inch_of_oak_steams_round_a_bilge_but_not_dry_from_the_kiln() {
         let air = plan(&oak(25.0, 400.0, Drying::Air)).unwrap();
-        assert_eq!(
-            (air.method, air.steam_min_radius, air.steam_minutes),
-            (Method::Steam, 325.0, 60.0)
-        );
+        assert_eq!((air.method, air.steam_min_radius, air.steam_minutes), (Method::Steam, 325.0, 60.0));
         let kiln = plan(&oak(25.0, 400.0, Drying::Kiln)).unwrap();
         assert_eq!((kiln.steam_risk, kiln.method), (SteamRisk::High, Method::Laminate));
-        let strapped = plan(&Request {
-            strap: true,
-            ..oak(25.0, 400.0, Drying::Kiln)
-        })
-        .unwrap();
+        let strapped = plan(&Request { strap: true, ..oak(25.0, 400.0, Drying::Kiln) }).unwrap();
         assert_eq!(strapped.method, Method::Steam);
     }
 
@@ -185,11 +160,7 @@ mod tests {
 
     #[test]
     fn a_forced_edge_set_shows() {
-        let forced = plan(&Request {
-            width: Some(150.0),
-            ..oak(20.0, 20_000.0, Drying::Air)
-        })
-        .unwrap();
+        let forced = plan(&Request { width: Some(150.0), ..oak(20.0, 20_000.0, Drying::Air) }).unwrap();
         assert!(forced.edge_set_ratio.unwrap() > EDGE_SET_LIMIT);
     }
 

@@ -27,47 +27,28 @@ pub struct Bevel {
 pub fn at(sections: &[Section], station: usize, height: f64) -> Result<Bevel, InputError> {
     check(sections)?;
     if station >= sections.len() {
-        return Err(InputError::new(
-            "station",
-            format!("there are stations 0 to {}", sections.len() - 1),
-        ));
+        return Err(InputError::new("station", format!("there are stations 0 to {}", sections.len() - 1)));
     }
     let (point, normal) = place(&sections[station], height)?;
     let fore = station.saturating_sub(1);
     let aft = (station + 1).min(sections.len() - 1);
     let out = |i: usize| {
-        if i == station {
-            Some(0.0)
-        } else {
-            along_normal(&sections[i].points, point, normal)
-        }
+        if i == station { Some(0.0) } else { along_normal(&sections[i].points, point, normal) }
     };
     let (Some(fore_out), Some(aft_out)) = (out(fore), out(aft)) else {
-        return Err(InputError::new(
-            "height",
-            "the neighbouring outline does not pass this height",
-        ));
+        return Err(InputError::new("height", "the neighbouring outline does not pass this height"));
     };
     let distance = fore_out - aft_out;
-    Ok(Bevel {
-        bevel: (distance / (sections[aft].x - sections[fore].x)).atan().to_degrees(),
-        distance,
-    })
+    Ok(Bevel { bevel: (distance / (sections[aft].x - sections[fore].x)).atan().to_degrees(), distance })
 }
 
 fn check(sections: &[Section]) -> Result<(), InputError> {
     if sections.len() < 2 {
-        return Err(InputError::new(
-            "sections",
-            format!("needs at least 2 stations, got {}", sections.len()),
-        ));
+        return Err(InputError::new("sections", format!("needs at least 2 stations, got {}", sections.len())));
     }
     for (i, section) in sections.iter().enumerate() {
         if !section.x.is_finite() || (i > 0 && section.x <= sections[i - 1].x) {
-            return Err(InputError::new(
-                format!("sections[{i}].x"),
-                "x must rise from station to station",
-            ));
+            return Err(InputError::new(format!("sections[{i}].x"), "x must rise from station to station"));
         }
         let bad = |p: &Point| p.iter().any(|v| !v.is_finite() || v.abs() > error::LENGTH_LIMIT_MM);
         if section.points.len() < 2 || section.points.iter().any(bad) {
@@ -85,10 +66,7 @@ fn place(section: &Section, height: f64) -> Result<(Point, Point), InputError> {
     let line = &section.points;
     let spans = |pair: &[Point]| (pair[0][1] - height) * (pair[1][1] - height) <= 0.0 && pair[0][1] != pair[1][1];
     let Some(i) = line.windows(2).position(spans) else {
-        return Err(InputError::new(
-            "height",
-            format!("the outline at this station does not pass height {height}"),
-        ));
+        return Err(InputError::new("height", format!("the outline at this station does not pass height {height}")));
     };
     let (a, b) = (line[i], line[i + 1]);
     let t = (height - a[1]) / (b[1] - a[1]);
@@ -125,10 +103,7 @@ fn along_normal(line: &[Point], from: Point, direction: Point) -> Option<f64> {
         let within = (t >= 0.0 || i == 0) && (t <= 1.0 || i == last);
         within.then_some(along)
     };
-    line.windows(2)
-        .enumerate()
-        .filter_map(crossing)
-        .min_by(|a, b| a.abs().total_cmp(&b.abs()))
+    line.windows(2).enumerate().filter_map(crossing).min_by(|a, b| a.abs().total_cmp(&b.abs()))
 }
 
 #[cfg(test)]
@@ -141,10 +116,7 @@ mod tests {
             .map(|i| {
                 let x = 500.0 * f64::from(i);
                 let half = 800.0 - x / 10.0;
-                Section {
-                    x,
-                    points: vec![[half, 0.0], [half + 900.0 * lean, 900.0]],
-                }
+                Section { x, points: vec![[half, 0.0], [half + 900.0 * lean, 900.0]] }
             })
             .collect()
     }
@@ -153,10 +125,7 @@ mod tests {
     fn an_upright_side_bevels_by_its_taper() {
         for station in 0..3 {
             let bevel = at(&wedge(0.0), station, 400.0).unwrap();
-            assert!(
-                (bevel.bevel - (0.1f64).atan().to_degrees()).abs() < 1e-9,
-                "station {station}: {bevel:?}"
-            );
+            assert!((bevel.bevel - (0.1f64).atan().to_degrees()).abs() < 1e-9, "station {station}: {bevel:?}");
         }
         assert!((at(&wedge(0.0), 1, 400.0).unwrap().distance - 100.0).abs() < 1e-9);
     }

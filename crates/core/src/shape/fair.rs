@@ -35,20 +35,14 @@ pub struct Fair {
 /// Fits the fair line to points with rising x. Errors name `points…`, `tolerance` or `at[i]`.
 pub fn fit(points: &[Point], tolerance: f64, at: Option<&[f64]>) -> Result<Fair, InputError> {
     if points.len() < 3 || points.len() > MOST {
-        return Err(InputError::new(
-            "points",
-            format!("needs 3 to {MOST} points, got {}", points.len()),
-        ));
+        return Err(InputError::new("points", format!("needs 3 to {MOST} points, got {}", points.len())));
     }
     for (i, p) in points.iter().enumerate() {
         if p.iter().any(|v| !v.is_finite() || v.abs() > error::LENGTH_LIMIT_MM) {
             return Err(InputError::new(format!("points[{i}]"), "must be two numbers"));
         }
         if i > 0 && p[0] <= points[i - 1][0] {
-            return Err(InputError::new(
-                format!("points[{i}]"),
-                "x must rise from point to point",
-            ));
+            return Err(InputError::new(format!("points[{i}]"), "x must rise from point to point"));
         }
     }
     error::within("tolerance", tolerance, 0.0, 1_000.0)?;
@@ -68,12 +62,7 @@ pub fn fit(points: &[Point], tolerance: f64, at: Option<&[f64]>) -> Result<Fair,
 }
 
 fn without(points: &[Point], left_out: &[usize]) -> Vec<Point> {
-    points
-        .iter()
-        .enumerate()
-        .filter(|(i, _)| !left_out.contains(i))
-        .map(|(_, p)| *p)
-        .collect()
+    points.iter().enumerate().filter(|(i, _)| !left_out.contains(i)).map(|(_, p)| *p).collect()
 }
 
 /// How far the others say each point is off, and which of them are suspect for it.
@@ -103,10 +92,7 @@ impl Misses {
                 off_line.min(off(points[i], near))
             })
             .collect();
-        let reaches = points
-            .windows(4)
-            .flat_map(|four| [off(four[0], &four[1..]), off(four[3], &four[..3])])
-            .collect();
+        let reaches = points.windows(4).flat_map(|four| [off(four[0], &four[1..]), off(four[3], &four[..3])]).collect();
         let inside_limit = (SUSPECT_TIMES * median(miss[1..n - 1].to_vec())).max(tolerance);
         let end_limit = (SUSPECT_TIMES * median(reaches)).max(tolerance);
         let limit = |i: usize| if i == 0 || i == n - 1 { end_limit } else { inside_limit };
@@ -171,11 +157,7 @@ impl Spline {
     fn within(points: &[Point], tolerance: f64) -> Self {
         let x: Vec<f64> = points.iter().map(|p| p[0]).collect();
         let measured: Vec<f64> = points.iter().map(|p| p[1]).collect();
-        let y = if points.len() < 3 {
-            measured
-        } else {
-            least_bending(&bending_matrix(&x), &measured, tolerance)
-        };
+        let y = if points.len() < 3 { measured } else { least_bending(&bending_matrix(&x), &measured, tolerance) };
         let bend = second_derivatives(&x, &y);
         Self { x, y, bend }
     }
@@ -213,12 +195,7 @@ impl Spline {
 
     fn inflections(&self) -> usize {
         let most = self.bend.iter().fold(0.0f64, |m, b| m.max(b.abs()));
-        let signs: Vec<bool> = self
-            .bend
-            .iter()
-            .filter(|b| b.abs() > FLAT * most)
-            .map(|b| *b > 0.0)
-            .collect();
+        let signs: Vec<bool> = self.bend.iter().filter(|b| b.abs() > FLAT * most).map(|b| *b > 0.0).collect();
         signs.windows(2).filter(|pair| pair[0] != pair[1]).count()
     }
 }
@@ -280,9 +257,8 @@ fn least_bending(k: &[Vec<f64>], measured: &[f64], tolerance: f64) -> Vec<f64> {
     let rounds = 60 + 20 * n;
     for round in 0..rounds {
         y = solve_free(k, measured, tolerance, &held);
-        let force: Vec<f64> = (0..n)
-            .map(|i| (0..n).map(|j| k[i][j] * y[j]).sum::<f64>() + NEAREST_DATA * (y[i] - measured[i]))
-            .collect();
+        let force: Vec<f64> =
+            (0..n).map(|i| (0..n).map(|j| k[i][j] * y[j]).sum::<f64>() + NEAREST_DATA * (y[i] - measured[i])).collect();
         let wanted: Vec<i8> = (0..n)
             .map(|i| {
                 let off = y[i] - measured[i];
@@ -305,28 +281,18 @@ fn least_bending(k: &[Vec<f64>], measured: &[f64], tolerance: f64) -> Vec<f64> {
             held[i] = wanted[i];
         }
     }
-    y.iter()
-        .zip(measured)
-        .map(|(y, m)| y.clamp(m - tolerance, m + tolerance))
-        .collect()
+    y.iter().zip(measured).map(|(y, m)| y.clamp(m - tolerance, m + tolerance)).collect()
 }
 
 /// Values with the held ones at their bounds and the free ones where the bending is least.
 fn solve_free(k: &[Vec<f64>], measured: &[f64], tolerance: f64, held: &[i8]) -> Vec<f64> {
-    let mut y: Vec<f64> = measured
-        .iter()
-        .zip(held)
-        .map(|(m, side)| m + tolerance * f64::from(*side))
-        .collect();
+    let mut y: Vec<f64> = measured.iter().zip(held).map(|(m, side)| m + tolerance * f64::from(*side)).collect();
     let free: Vec<usize> = (0..held.len()).filter(|i| held[*i] == 0).collect();
     let size = free.len();
     let mut a: Vec<Vec<f64>> = free
         .iter()
         .map(|&i| {
-            let mut row: Vec<f64> = free
-                .iter()
-                .map(|&j| k[i][j] + if i == j { NEAREST_DATA } else { 0.0 })
-                .collect();
+            let mut row: Vec<f64> = free.iter().map(|&j| k[i][j] + if i == j { NEAREST_DATA } else { 0.0 }).collect();
             let bound: f64 = (0..held.len()).filter(|j| held[*j] != 0).map(|j| k[i][j] * y[j]).sum();
             row.push(NEAREST_DATA * measured[i] - bound);
             row
@@ -334,18 +300,13 @@ fn solve_free(k: &[Vec<f64>], measured: &[f64], tolerance: f64, held: &[i8]) -> 
         .collect();
     // Gaussian elimination with pivoting: the system is small and positive definite.
     for column in 0..size {
-        let pivot = (column..size)
-            .max_by(|p, q| a[*p][column].abs().total_cmp(&a[*q][column].abs()))
-            .unwrap_or(column);
+        let pivot = (column..size).max_by(|p, q| a[*p][column].abs().total_cmp(&a[*q][column].abs())).unwrap_or(column);
         a.swap(column, pivot);
         let (above, below) = a.split_at_mut(column + 1);
         let pivot_row = &above[column];
         for row in below {
             let factor = row[column] / pivot_row[column];
-            row.iter_mut()
-                .zip(pivot_row)
-                .skip(column)
-                .for_each(|(value, pivot)| *value -= factor * pivot);
+            row.iter_mut().zip(pivot_row).skip(column).for_each(|(value, pivot)| *value -= factor * pivot);
         }
     }
     for row in (0..size).rev() {
@@ -363,25 +324,14 @@ mod tests {
 
     /// A sheer: an easy curve measured every 500 mm.
     fn sheer(stations: usize) -> Vec<Point> {
-        (0..stations)
-            .map(|i| {
-                [
-                    500.0 * i as f64,
-                    900.0 + 0.000_02 * (500.0 * i as f64 - 3_000.0).powi(2),
-                ]
-            })
-            .collect()
+        (0..stations).map(|i| [500.0 * i as f64, 900.0 + 0.000_02 * (500.0 * i as f64 - 3_000.0).powi(2)]).collect()
     }
 
     #[test]
     fn an_easy_curve_has_no_suspects_and_stays_within_tolerance() {
         let fair = fit(&sheer(13), TOLERANCE, None).unwrap();
         assert_eq!((fair.suspects.clone(), fair.inflections), (vec![], 0));
-        assert!(
-            fair.residuals.iter().all(|r| r.abs() <= TOLERANCE + 1e-6),
-            "{:?}",
-            fair.residuals
-        );
+        assert!(fair.residuals.iter().all(|r| r.abs() <= TOLERANCE + 1e-6), "{:?}", fair.residuals);
     }
 
     #[test]
@@ -405,22 +355,11 @@ mod tests {
 
     #[test]
     fn a_straight_line_stays_straight_and_an_ess_has_one_inflection() {
-        let straight: Vec<Point> = (0..8)
-            .map(|i| [f64::from(i) * 300.0, 50.0 + f64::from(i) * 7.0])
-            .collect();
+        let straight: Vec<Point> = (0..8).map(|i| [f64::from(i) * 300.0, 50.0 + f64::from(i) * 7.0]).collect();
         let fair = fit(&straight, TOLERANCE, Some(&[150.0, 2_700.0])).unwrap();
-        assert!(
-            (fair.curve[0][1] - 53.5).abs() < 1e-3 && (fair.curve[1][1] - 113.0).abs() < 1e-2,
-            "{:?}",
-            fair.curve
-        );
+        assert!((fair.curve[0][1] - 53.5).abs() < 1e-3 && (fair.curve[1][1] - 113.0).abs() < 1e-2, "{:?}", fair.curve);
         let ess: Vec<Point> = (0..13)
-            .map(|i| {
-                [
-                    f64::from(i) * 300.0,
-                    200.0 * (f64::from(i) / 12.0 * std::f64::consts::TAU).sin(),
-                ]
-            })
+            .map(|i| [f64::from(i) * 300.0, 200.0 * (f64::from(i) / 12.0 * std::f64::consts::TAU).sin()])
             .collect();
         assert_eq!(fit(&ess, TOLERANCE, None).unwrap().inflections, 1);
     }

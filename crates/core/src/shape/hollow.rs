@@ -3,9 +3,8 @@
 use crate::error::{self, InputError};
 
 /// Thicknesses rough stock is sold in, mm (*yard rule*).
-pub const STOCK_THICKNESSES: [f64; 14] = [
-    12.0, 16.0, 19.0, 22.0, 25.0, 29.0, 32.0, 38.0, 44.0, 50.0, 63.0, 75.0, 90.0, 100.0,
-];
+pub const STOCK_THICKNESSES: [f64; 14] =
+    [12.0, 16.0, 19.0, 22.0, 25.0, 29.0, 32.0, 38.0, 44.0, 50.0, 63.0, 75.0, 90.0, 100.0];
 
 /// How hollow a plank must be and the stock it is cut from, mm.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -30,14 +29,8 @@ pub fn plan(width: f64, radius: f64, finished_thickness: f64) -> Result<Hollow, 
     let half = width / 2.0;
     let hollow = half * half / (radius + (radius * radius - half * half).sqrt());
     let needed = finished_thickness + hollow;
-    let stock = STOCK_THICKNESSES
-        .into_iter()
-        .find(|stock| *stock >= needed)
-        .unwrap_or(needed);
-    Ok(Hollow {
-        hollow,
-        stock_thickness: stock,
-    })
+    let stock = STOCK_THICKNESSES.into_iter().find(|stock| *stock >= needed).unwrap_or(needed);
+    Ok(Hollow { hollow, stock_thickness: stock })
 }
 
 #[cfg(test)]

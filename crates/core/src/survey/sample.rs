@@ -54,10 +54,7 @@ pub fn read(population: u32, drawn: u32, bad: u32, confidence: f64) -> Result<Sa
         ));
     }
     if bad > drawn {
-        return Err(InputError::new(
-            "bad",
-            format!("must not be more than were drawn ({drawn}), was {bad}"),
-        ));
+        return Err(InputError::new("bad", format!("must not be more than were drawn ({drawn}), was {bad}")));
     }
     error::within("confidence", confidence, 0.5, 0.999)?;
     let tail = (1.0 - confidence) / 2.0;
@@ -76,13 +73,7 @@ pub fn read(population: u32, drawn: u32, bad: u32, confidence: f64) -> Result<Sa
             (drawn + 1..=population).find(|n| settles(*n)).map(|n| n - drawn)
         })
         .flatten();
-    Ok(SampleResult {
-        estimate,
-        low,
-        high,
-        verdict,
-        draw_more,
-    })
+    Ok(SampleResult { estimate, low, high, verdict, draw_more })
 }
 
 fn verdict(low: f64, high: f64) -> SampleVerdict {
@@ -125,9 +116,7 @@ impl LogFactorials {
 /// Bounds where a binomial tail is just `tail`, by bisection.
 fn clopper_pearson(f: &LogFactorials, drawn: u32, bad: u32, tail: f64) -> (f64, f64) {
     let at_most = |k: u32, p: f64| -> f64 {
-        (0..=k)
-            .map(|i| (f.choose(drawn, i) + f64::from(i) * p.ln() + f64::from(drawn - i) * (-p).ln_1p()).exp())
-            .sum()
+        (0..=k).map(|i| (f.choose(drawn, i) + f64::from(i) * p.ln() + f64::from(drawn - i) * (-p).ln_1p()).exp()).sum()
     };
     let solve = |too_low: &dyn Fn(f64) -> bool| {
         let (mut low, mut high) = (0.0, 1.0);
@@ -138,16 +127,8 @@ fn clopper_pearson(f: &LogFactorials, drawn: u32, bad: u32, tail: f64) -> (f64, 
         }
         (low + high) / 2.0
     };
-    let low = if bad == 0 {
-        0.0
-    } else {
-        solve(&|p| 1.0 - at_most(bad - 1, p) < tail)
-    };
-    let high = if bad == drawn {
-        1.0
-    } else {
-        solve(&|p| at_most(bad, p) > tail)
-    };
+    let low = if bad == 0 { 0.0 } else { solve(&|p| 1.0 - at_most(bad - 1, p) < tail) };
+    let high = if bad == drawn { 1.0 } else { solve(&|p| at_most(bad, p) > tail) };
     (low, high)
 }
 
@@ -197,17 +178,11 @@ mod tests {
     #[test]
     fn published_clopper_pearson_bounds_are_met() {
         // Tables of exact 95 % limits: 0/10, 5/10, 10/10, 1/50.
-        for (n, b, low, high) in [
-            (10, 0, 0.0, 0.3085),
-            (10, 5, 0.1871, 0.8129),
-            (10, 10, 0.6915, 1.0),
-            (50, 1, 0.0005, 0.1065),
-        ] {
+        for (n, b, low, high) in
+            [(10, 0, 0.0, 0.3085), (10, 5, 0.1871, 0.8129), (10, 10, 0.6915, 1.0), (50, 1, 0.0005, 0.1065)]
+        {
             let result = read(100_000, n, b, 0.95).unwrap();
-            assert!(
-                (result.low - low).abs() < 5e-5 && (result.high - high).abs() < 5e-5,
-                "{b}/{n}: {result:?}"
-            );
+            assert!((result.low - low).abs() < 5e-5 && (result.high - high).abs() < 5e-5, "{b}/{n}: {result:?}");
         }
     }
 
@@ -220,10 +195,7 @@ mod tests {
     #[test]
     fn drawing_everything_leaves_no_doubt() {
         let all = read(40, 40, 13, 0.95).unwrap();
-        assert_eq!(
-            (all.low, all.high, all.verdict),
-            (0.325, 0.325, SampleVerdict::Refasten)
-        );
+        assert_eq!((all.low, all.high, all.verdict), (0.325, 0.325, SampleVerdict::Refasten));
         assert_eq!(read(40, 40, 2, 0.95).unwrap().verdict, SampleVerdict::Leave);
         // A fifth bad is neither: drawing all would not settle it.
         assert_eq!(read(40, 20, 4, 0.95).unwrap().draw_more, None);

@@ -144,11 +144,7 @@ pub fn fit(board: &Board, need: &Need, species: &Species) -> Fit {
         }
         None => {
             let seasoned = board.drying != Drying::Green || !need.glued;
-            hold(
-                seasoned,
-                false,
-                Reason::note("board.moisture", "no moisture reading: measure it before gluing"),
-            );
+            hold(seasoned, false, Reason::note("board.moisture", "no moisture reading: measure it before gluing"));
             if seasoned { 0.4 } else { 0.0 }
         }
     };
@@ -156,10 +152,7 @@ pub fn fit(board: &Board, need: &Need, species: &Species) -> Fit {
     hold(
         grain_matches,
         false,
-        Reason::note(
-            "board.grain",
-            format!("{}: the grain should match what it is let into", board.grain.label()),
-        ),
+        Reason::note("board.grain", format!("{}: the grain should match what it is let into", board.grain.label())),
     );
     let origin = match board.origin {
         Origin::Salvage => 1.0,
@@ -167,20 +160,14 @@ pub fn fit(board: &Board, need: &Need, species: &Species) -> Fit {
         Origin::New => 0.0,
     };
     if board.origin != Origin::New {
-        hold(
-            true,
-            false,
-            Reason::note("board.origin", "salvage and offcuts are used before new boards"),
-        );
+        hold(true, false, Reason::note("board.origin", "salvage and offcuts are used before new boards"));
     }
     let used = (need.length * need.width / (board.length * board.width)).clamp(0.0, 1.0);
-    reasons.push(
-        Reason::note(
-            "board.used",
-            "a short board for a short piece keeps the long boards whole",
-        )
-        .value("share of the board used", used * 100.0, "%"),
-    );
+    reasons.push(Reason::note("board.used", "a short board for a short piece keeps the long boards whole").value(
+        "share of the board used",
+        used * 100.0,
+        "%",
+    ));
     let score = 40.0 * origin + 30.0 * used + 15.0 * f64::from(u8::from(grain_matches)) + 15.0 * dryness;
     Fit { serves, score, reasons }
 }
@@ -210,32 +197,19 @@ pub fn take(board: Rectangle, thickness: f64, piece: Rectangle) -> Result<Cut, I
     error::length("width", piece.width)?;
     let trim = end_trim(thickness);
     if piece.length > board.length - 2.0 * trim {
-        return Err(InputError::new(
-            "length",
-            "the board is too short for this piece once its ends are trimmed",
-        ));
+        return Err(InputError::new("length", "the board is too short for this piece once its ends are trimmed"));
     }
     if piece.width > board.width {
         return Err(InputError::new("width", "the board is too narrow for this piece"));
     }
     let keep = |r: &Rectangle| r.length >= SMALLEST_OFFCUT.0 && r.width >= SMALLEST_OFFCUT.1;
-    let strip = Rectangle {
-        length: piece.length,
-        width: board.width - piece.width - KERF,
-    };
+    let strip = Rectangle { length: piece.length, width: board.width - piece.width - KERF };
     // The far end keeps its untrimmed end: it is trimmed when it is next cut from.
-    let rest = Rectangle {
-        length: board.length - trim - piece.length - KERF,
-        width: board.width,
-    };
+    let rest = Rectangle { length: board.length - trim - piece.length - KERF, width: board.width };
     let offcuts: Vec<Rectangle> = [rest, strip].into_iter().filter(keep).collect();
     let area = |r: &Rectangle| r.length * r.width;
     let waste_area = area(&board) - area(&piece) - offcuts.iter().map(area).sum::<f64>();
-    Ok(Cut {
-        piece,
-        offcuts,
-        waste_area,
-    })
+    Ok(Cut { piece, offcuts, waste_area })
 }
 
 #[cfg(test)]
@@ -272,11 +246,7 @@ mod tests {
     #[test]
     fn salvage_of_the_right_size_comes_before_a_new_board() {
         let species = species::find("western_larch").unwrap();
-        let salvage = Board {
-            origin: Origin::Salvage,
-            length: 900.0,
-            ..larch()
-        };
+        let salvage = Board { origin: Origin::Salvage, length: 900.0, ..larch() };
         let (old, new) = (fit(&salvage, &need(), species), fit(&larch(), &need(), species));
         assert!(old.serves && new.serves && old.score > new.score);
     }
@@ -285,50 +255,15 @@ mod tests {
     fn a_wet_short_or_foreign_board_does_not_serve_and_says_why() {
         let species = species::find("western_larch").unwrap();
         for (board, rule) in [
-            (
-                Board {
-                    moisture: Some(22.0),
-                    ..larch()
-                },
-                "board.moisture",
-            ),
-            (
-                Board {
-                    length: 740.0,
-                    ..larch()
-                },
-                "board.length",
-            ),
-            (
-                Board {
-                    width: 100.0,
-                    ..larch()
-                },
-                "board.width",
-            ),
-            (
-                Board {
-                    thickness: 18.0,
-                    ..larch()
-                },
-                "board.thickness",
-            ),
-            (
-                Board {
-                    species: "teak".into(),
-                    ..larch()
-                },
-                "board.species",
-            ),
+            (Board { moisture: Some(22.0), ..larch() }, "board.moisture"),
+            (Board { length: 740.0, ..larch() }, "board.length"),
+            (Board { width: 100.0, ..larch() }, "board.width"),
+            (Board { thickness: 18.0, ..larch() }, "board.thickness"),
+            (Board { species: "teak".into(), ..larch() }, "board.species"),
         ] {
             let fit = fit(&board, &need(), species);
             assert!(!fit.serves);
-            assert!(
-                fit.reasons
-                    .iter()
-                    .any(|r| r.rule == rule && r.verdict == Verdict::Forbids),
-                "{rule}"
-            );
+            assert!(fit.reasons.iter().any(|r| r.rule == rule && r.verdict == Verdict::Forbids), "{rule}");
         }
     }
 

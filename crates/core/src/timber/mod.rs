@@ -45,11 +45,7 @@ pub fn measure(thickness: f64, width: f64, length: f64, round_up_thin: bool) -> 
     error::length("thickness", thickness)?;
     error::length("width", width)?;
     error::length("length", length)?;
-    let bought = if round_up_thin {
-        thickness.max(MM_PER_INCH)
-    } else {
-        thickness
-    };
+    let bought = if round_up_thin { thickness.max(MM_PER_INCH) } else { thickness };
     Ok(Measure {
         board_feet: (bought / MM_PER_INCH) * (width / MM_PER_INCH) * (length / (12.0 * MM_PER_INCH)) / 12.0,
         cubic_metres: thickness * width * length / 1e9,

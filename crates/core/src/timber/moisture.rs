@@ -76,11 +76,7 @@ pub fn correct_meter(reading: f64, wood_temperature: f64, species_offset: f64) -
     let t = error::within("wood_temperature", wood_temperature, -20.0, 60.0)?;
     error::within("species_offset", species_offset, -15.0, 15.0)?;
     let moisture = (reading + 0.567 - 0.0260 * t + 0.000_051 * t * t) / (0.881 * 1.0056f64.powf(t)) + species_offset;
-    Ok(Corrected {
-        moisture,
-        class: MoistureClass::of(moisture),
-        only_wet: moisture > METER_LIMIT,
-    })
+    Ok(Corrected { moisture, class: MoistureClass::of(moisture), only_wet: moisture > METER_LIMIT })
 }
 
 #[cfg(test)]

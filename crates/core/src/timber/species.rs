@@ -64,26 +64,14 @@ mod tests {
         assert!(all().len() >= 20);
         assert!(all().windows(2).all(|pair| pair[0].id < pair[1].id));
         for s in all() {
-            assert!(
-                s.shrinkage_radial > 1.0 && s.shrinkage_radial < s.shrinkage_tangential,
-                "{}",
-                s.id
-            );
-            assert!(
-                s.shrinkage_tangential < 12.0 && (0.25..1.0).contains(&s.specific_gravity),
-                "{}",
-                s.id
-            );
+            assert!(s.shrinkage_radial > 1.0 && s.shrinkage_radial < s.shrinkage_tangential, "{}", s.id);
+            assert!(s.shrinkage_tangential < 12.0 && (0.25..1.0).contains(&s.specific_gravity), "{}", s.id);
             assert!(
                 (5.0..20.0).contains(&s.modulus_gpa) && (40.0..150.0).contains(&s.bending_strength_mpa),
                 "{}",
                 s.id
             );
-            assert!(
-                (1..=5).contains(&s.decay) && (8.0..40.0).contains(&s.bend_ratio),
-                "{}",
-                s.id
-            );
+            assert!((1..=5).contains(&s.decay) && (8.0..40.0).contains(&s.bend_ratio), "{}", s.id);
         }
         assert!(find("true_mahogany").unwrap().trade_controlled());
         assert_eq!(find("balsa").unwrap_err().field, "species");

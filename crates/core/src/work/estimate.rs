@@ -66,21 +66,14 @@ pub struct Hours {
 
 impl Hours {
     pub fn around(median: f64) -> Self {
-        Self {
-            p50: median,
-            p80: median * (Z80 * SPREAD).exp(),
-        }
+        Self { p50: median, p80: median * (Z80 * SPREAD).exp() }
     }
 }
 
 /// A rate learned from logged jobs (hours per unit): the geometric mean with the table value as three jobs.
 /// Logged values that are not greater than zero are passed over.
 pub fn learn(table_rate: f64, logged: &[f64]) -> f64 {
-    let logs: Vec<f64> = logged
-        .iter()
-        .filter(|rate| **rate > 0.0)
-        .map(|rate| rate.ln())
-        .collect();
+    let logs: Vec<f64> = logged.iter().filter(|rate| **rate > 0.0).map(|rate| rate.ln()).collect();
     ((PRIOR_JOBS * table_rate.ln() + logs.iter().sum::<f64>()) / (PRIOR_JOBS + logs.len() as f64)).exp()
 }
 
@@ -92,19 +85,10 @@ pub fn whole_job(medians: &[f64]) -> Hours {
     const RUNS: usize = 2_000;
     const SEED: u64 = 20_26;
     let mut random = SplitMix(SEED);
-    let mut totals: Vec<f64> = (0..RUNS)
-        .map(|_| {
-            medians
-                .iter()
-                .map(|median| median * (SPREAD * normal(&mut random)).exp())
-                .sum()
-        })
-        .collect();
+    let mut totals: Vec<f64> =
+        (0..RUNS).map(|_| medians.iter().map(|median| median * (SPREAD * normal(&mut random)).exp()).sum()).collect();
     totals.sort_by(f64::total_cmp);
-    Hours {
-        p50: totals[RUNS / 2],
-        p80: totals[RUNS * 4 / 5],
-    }
+    Hours { p50: totals[RUNS / 2], p80: totals[RUNS * 4 / 5] }
 }
 
 /// A standard normal number (Box–Muller).
@@ -123,10 +107,7 @@ mod tests {
     fn logged_hours_pull_the_rate_and_the_table_holds_back() {
         assert_eq!(learn(2.0, &[]), 2.0);
         let learned = learn(2.0, &[4.0, 4.0, 4.0]);
-        assert!(
-            (learned - 8f64.sqrt()).abs() < 1e-12,
-            "three jobs against a prior of three meet in the middle"
-        );
+        assert!((learned - 8f64.sqrt()).abs() < 1e-12, "three jobs against a prior of three meet in the middle");
         assert_eq!(learn(2.0, &[0.0, -1.0]), 2.0);
     }
 

@@ -70,37 +70,13 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
             &[Caution::UnderHull],
         ));
     }
-    tasks.push(task(
-        O::Strip,
-        "Strip the coating and prove the extent",
-        metres,
-        0.0,
-        &[Caution::OldPaint],
-    ));
+    tasks.push(task(O::Strip, "Strip the coating and prove the extent", metres, 0.0, &[Caution::OldPaint]));
     if seam > 0.0 {
-        tasks.push(task(
-            O::Reef,
-            "Reef out the seams touched, without widening them",
-            seam,
-            0.0,
-            &[Caution::OldPaint],
-        ));
+        tasks.push(task(O::Reef, "Reef out the seams touched, without widening them", seam, 0.0, &[Caution::OldPaint]));
     }
     // The damaged wood holds the shape and is the pattern: the shape is taken before it is cut out.
-    tasks.push(task(
-        O::TakeShape,
-        "Take the shape and make the pattern",
-        metres.max(0.3 * places),
-        0.0,
-        &[],
-    ));
-    tasks.push(task(
-        O::CutOut,
-        "Cut out to the lines",
-        cut,
-        0.0,
-        &[Caution::Machines, Caution::Dust],
-    ));
+    tasks.push(task(O::TakeShape, "Take the shape and make the pattern", metres.max(0.3 * places), 0.0, &[]));
+    tasks.push(task(O::CutOut, "Cut out to the lines", cut, 0.0, &[Caution::Machines, Caution::Dust]));
     tasks.push(task(
         O::Mill,
         "Mill and shape the new wood",
@@ -108,49 +84,19 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
         0.0,
         &[Caution::Machines, Caution::Dust],
     ));
-    tasks.push(task(
-        O::DryFit,
-        "Dry-fit, trim and bevel until it closes",
-        metres.max(0.4 * places),
-        0.0,
-        &[],
-    ));
+    tasks.push(task(O::DryFit, "Dry-fit, trim and bevel until it closes", metres.max(0.4 * places), 0.0, &[]));
     if matches!(kind, OptionKind::Graving | OptionKind::ScarfPiece) {
         let what = "Wet out twice on end grain, glue and clamp; squeeze-out along the whole joint";
         tasks.push(task(O::Glue, what, cut.max(0.5), GLUE_CURE_HOURS, &[Caution::Resins]));
     }
     if extent.fastenings > 0 {
-        tasks.push(task(
-            O::Fasten,
-            "Bore, counterbore, fasten and plug",
-            f64::from(extent.fastenings),
-            0.0,
-            &[],
-        ));
+        tasks.push(task(O::Fasten, "Bore, counterbore, fasten and plug", f64::from(extent.fastenings), 0.0, &[]));
     }
     if seam > 0.0 {
-        tasks.push(task(
-            O::Caulk,
-            "Prime, caulk and pay the seams",
-            seam,
-            24.0,
-            &[Caution::Solvents],
-        ));
+        tasks.push(task(O::Caulk, "Prime, caulk and pay the seams", seam, 24.0, &[Caution::Solvents]));
     }
-    tasks.push(task(
-        O::Fair,
-        "Plane flush and fair",
-        metres.max(0.3 * places),
-        0.0,
-        &[Caution::Dust],
-    ));
-    tasks.push(task(
-        O::Seal,
-        "Prime bare wood the same day",
-        metres.max(0.3 * places),
-        12.0,
-        &[Caution::Solvents],
-    ));
+    tasks.push(task(O::Fair, "Plane flush and fair", metres.max(0.3 * places), 0.0, &[Caution::Dust]));
+    tasks.push(task(O::Seal, "Prime bare wood the same day", metres.max(0.3 * places), 12.0, &[Caution::Solvents]));
     tasks
 }
 
@@ -159,18 +105,8 @@ mod tests {
     use super::*;
 
     fn order_of(kind: OptionKind) -> Vec<Operation> {
-        let extent = Extent {
-            length: 2_000.0,
-            cut: 900.0,
-            seam: 4_000.0,
-            fastenings: 16,
-            area: 3e5,
-            places: 1,
-        };
-        unfold(kind, &extent, |op| op.rate().0)
-            .into_iter()
-            .map(|t| t.operation)
-            .collect()
+        let extent = Extent { length: 2_000.0, cut: 900.0, seam: 4_000.0, fastenings: 16, area: 3e5, places: 1 };
+        unfold(kind, &extent, |op| op.rate().0).into_iter().map(|t| t.operation).collect()
     }
 
     #[test]
@@ -191,12 +127,7 @@ mod tests {
 
     #[test]
     fn hours_follow_the_yards_own_rate() {
-        let extent = Extent {
-            length: 1_000.0,
-            cut: 500.0,
-            places: 1,
-            ..Extent::default()
-        };
+        let extent = Extent { length: 1_000.0, cut: 500.0, places: 1, ..Extent::default() };
         let slow = unfold(OptionKind::Graving, &extent, |_| 2.0);
         let quick = unfold(OptionKind::Graving, &extent, |_| 1.0);
         for (s, q) in slow.iter().zip(&quick) {

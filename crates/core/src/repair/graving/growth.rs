@@ -11,23 +11,13 @@ pub(super) fn grown_damage(request: &Request) -> Result<Vec<Point>, InputError> 
     let plank = &request.plank;
     let mut all = Vec::new();
     for (i, damage) in request.damage.iter().enumerate() {
-        let mut points: Vec<Point> = growth(damage, &request.rules)
-            .iter()
-            .flat_map(|part| on_plank(plank, part))
-            .collect();
+        let mut points: Vec<Point> =
+            growth(damage, &request.rules).iter().flat_map(|part| on_plank(plank, part)).collect();
         if damage.kind != DamageKind::Crack {
-            points.extend(
-                plank
-                    .polygon()
-                    .into_iter()
-                    .filter(|corner| inside_polygon(&damage.points, *corner)),
-            );
+            points.extend(plank.polygon().into_iter().filter(|corner| inside_polygon(&damage.points, *corner)));
         }
         if points.is_empty() {
-            return Err(InputError::new(
-                format!("damage[{i}].points"),
-                "none of it lies on the plank",
-            ));
+            return Err(InputError::new(format!("damage[{i}].points"), "none of it lies on the plank"));
         }
         all.extend(points);
     }
@@ -66,30 +56,19 @@ fn crack_growth(line: &[Point], rules: &GravingRules) -> Vec<Vec<Point>> {
             let corner =
                 |p: Point, along: f64, side: f64| [p[0] + ux * along - uy * side, p[1] + uy * along + ux * side];
             let side = rules.crack_side;
-            vec![
-                corner(a, -before, side),
-                corner(a, -before, -side),
-                corner(b, beyond, -side),
-                corner(b, beyond, side),
-            ]
+            vec![corner(a, -before, side), corner(a, -before, -side), corner(b, beyond, -side), corner(b, beyond, side)]
         })
         .collect();
     let round = disc(rules.crack_side);
-    parts.extend(
-        line[1..line.len() - 1]
-            .iter()
-            .map(|p| round.iter().map(|d| [p[0] + d[0], p[1] + d[1]]).collect()),
-    );
+    parts.extend(line[1..line.len() - 1].iter().map(|p| round.iter().map(|d| [p[0] + d[0], p[1] + d[1]]).collect()));
     parts
 }
 
 fn outline_growth(polygon: &[Point], brush: &[Point]) -> Vec<Vec<Point>> {
     edges(polygon)
         .map(|(a, b)| {
-            let swept: Vec<Point> = brush
-                .iter()
-                .flat_map(|d| [[a[0] + d[0], a[1] + d[1]], [b[0] + d[0], b[1] + d[1]]])
-                .collect();
+            let swept: Vec<Point> =
+                brush.iter().flat_map(|d| [[a[0] + d[0], a[1] + d[1]], [b[0] + d[0], b[1] + d[1]]]).collect();
             convex_hull(&swept)
         })
         .collect()
@@ -100,10 +79,7 @@ fn disc(radius: f64) -> Vec<Point> {
     const SIDES: u32 = 32;
     let step = std::f64::consts::TAU / f64::from(SIDES);
     let reach = radius / (step / 2.0).cos();
-    (0..SIDES)
-        .map(|i| f64::from(i) * step)
-        .map(|a| [reach * a.cos(), reach * a.sin()])
-        .collect()
+    (0..SIDES).map(|i| f64::from(i) * step).map(|a| [reach * a.cos(), reach * a.sin()]).collect()
 }
 
 /// What of a convex shape lies on the plank: clipped slab by slab, since edges may bend either way.

@@ -32,10 +32,7 @@ impl SideLine {
     }
 
     fn mirrored(self) -> Self {
-        Self {
-            rise: -self.rise,
-            ..self
-        }
+        Self { rise: -self.rise, ..self }
     }
 
     /// Where it meets an end line.
@@ -130,20 +127,11 @@ impl<'r> Search<'r> {
                 let rim = hole.diameter / 2.0;
                 let inside = rim + request.rules.hole_clearance;
                 let live = if hole.live { LIVE_CLEARANCE } else { 0.0 };
-                Keep {
-                    centre: [hole.x, hole.y],
-                    inside,
-                    outside: inside.max(rim + live),
-                }
+                Keep { centre: [hole.x, hole.y], inside, outside: inside.max(rim + live) }
             })
             .collect();
         let (x0, x1) = extent(must, 0).unwrap_or_default();
-        Self {
-            request,
-            must,
-            keeps,
-            middle: (x0 + x1) / 2.0,
-        }
+        Self { request, must, keeps, middle: (x0 + x1) / 2.0 }
     }
 
     pub(super) fn run(&self) -> Found {
@@ -170,19 +158,8 @@ impl<'r> Search<'r> {
         let ((x0, x1), (y0, y1)) = extent(self.must, 0).zip(extent(self.must, 1)).unwrap_or_default();
         let run = (y1 - y0) / 2.0 * END_SLOPE_LIMITS.0;
         let middle = (y0 + y1) / 2.0;
-        let outline = vec![
-            [x0, y0],
-            [x1, y0],
-            [x1 + run, middle],
-            [x1, y1],
-            [x0, y1],
-            [x0 - run, middle],
-        ];
-        let side = |height| SideLine {
-            height,
-            rise: 0.0,
-            edge: false,
-        };
+        let outline = vec![[x0, y0], [x1, y0], [x1 + run, middle], [x1, y1], [x0, y1], [x0 - run, middle]];
+        let side = |height| SideLine { height, rise: 0.0, edge: false };
         Found {
             area: signed_area(&outline),
             on_edge: vec![false; outline.len()],
@@ -211,11 +188,7 @@ impl<'r> Search<'r> {
         let mut pool = Pool::default();
         for (bound, lower, upper) in pairs {
             // The bound is taken on the slope grid: finer slopes may still win a little on it.
-            if pool
-                .clear_of_frames
-                .as_ref()
-                .is_some_and(|best| bound * 0.98 > best.area)
-            {
+            if pool.clear_of_frames.as_ref().is_some_and(|best| bound * 0.98 > best.area) {
                 break;
             }
             self.join(lower, upper, &grid, strict, &mut pool);
@@ -244,19 +217,11 @@ impl<'r> Search<'r> {
     }
 
     fn edge_line(&self, lower: bool) -> SideLine {
-        let edge = if lower {
-            &self.request.plank.lower
-        } else {
-            &self.request.plank.upper
-        };
+        let edge = if lower { &self.request.plank.lower } else { &self.request.plank.upper };
         let ((x0, x1), (y0, y1)) = extent(self.must, 0).zip(extent(self.must, 1)).unwrap_or_default();
         let reach = 3.0 * (y1 - y0);
         let (from, to) = ((x0 - reach).max(0.0), (x1 + reach).min(self.request.plank.length));
-        let (from, to) = if to > from {
-            (from, to)
-        } else {
-            (0.0, self.request.plank.length)
-        };
+        let (from, to) = if to > from { (from, to) } else { (0.0, self.request.plank.length) };
         let rise = (polyline_at(edge, to) - polyline_at(edge, from)) / (to - from);
         // A bent edge is followed by its chord, moved out until no wood of the plank lies beyond it.
         let heights = edge
@@ -264,16 +229,9 @@ impl<'r> Search<'r> {
             .filter(|p| p[0] > from && p[0] < to)
             .map(|p| p[1] - rise * p[0])
             .chain(std::iter::once(polyline_at(edge, from) - rise * from));
-        let height = if lower {
-            heights.fold(f64::INFINITY, f64::min)
-        } else {
-            heights.fold(f64::NEG_INFINITY, f64::max)
-        };
-        SideLine {
-            height,
-            rise,
-            edge: true,
-        }
+        let height =
+            if lower { heights.fold(f64::INFINITY, f64::min) } else { heights.fold(f64::NEG_INFINITY, f64::max) };
+        SideLine { height, rise, edge: true }
     }
 
     /// The damage's own limit, the limit that just swallows each hole beyond it, and the plank's edge.
@@ -299,11 +257,7 @@ impl<'r> Search<'r> {
         heights
             .into_iter()
             .filter(|h| self.has_land(*h, lower))
-            .map(|height| SideLine {
-                height,
-                rise: 0.0,
-                edge: false,
-            })
+            .map(|height| SideLine { height, rise: 0.0, edge: false })
             .chain(std::iter::once(edge))
             .collect()
     }
@@ -320,11 +274,7 @@ impl<'r> Search<'r> {
 
     /// Narrowest land between a level side and the plank's edge over a stretch.
     fn land_between(&self, height: f64, from: f64, to: f64, lower: bool) -> f64 {
-        let edge = if lower {
-            &self.request.plank.lower
-        } else {
-            &self.request.plank.upper
-        };
+        let edge = if lower { &self.request.plank.lower } else { &self.request.plank.upper };
         let outward = if lower { -1.0 } else { 1.0 };
         edge.iter()
             .map(|p| p[0])
@@ -339,11 +289,8 @@ impl<'r> Search<'r> {
         let mut total = 0.0;
         for left in [true, false] {
             let view = View::new(self, left, lower, upper);
-            let best = view
-                .ends(&view.tight_lines(slopes), &[])
-                .into_iter()
-                .map(|end| end.area)
-                .min_by(f64::total_cmp)?;
+            let best =
+                view.ends(&view.tight_lines(slopes), &[]).into_iter().map(|end| end.area).min_by(f64::total_cmp)?;
             total += best;
         }
         Some(total)
@@ -356,19 +303,11 @@ impl<'r> Search<'r> {
             let keeps = if strict { view.near_holes() } else { Vec::new() };
             let mut ends = view.ends(&view.lines(slopes, &keeps), &keeps);
             ends.sort_by(|a, b| a.area.total_cmp(&b.area));
-            if left {
-                ends
-            } else {
-                ends.into_iter().map(End::mirrored).collect()
-            }
+            if left { ends } else { ends.into_iter().map(End::mirrored).collect() }
         };
         let (lefts, rights) = (ends(true), ends(false));
         let pick = |ends: &[End], keep: &dyn Fn(&End) -> bool| -> Vec<End> {
-            ends.iter()
-                .filter(|end| keep(end))
-                .take(effort::ENDS)
-                .cloned()
-                .collect()
+            ends.iter().filter(|end| keep(end)).take(effort::ENDS).cloned().collect()
         };
         // Ends that stay on their own half never cross, so their pass always has something to offer; the others may
         // lean over the middle. Ends clear of the frames are joined apart: among all of them, thousands that differ
@@ -376,9 +315,7 @@ impl<'r> Search<'r> {
         for clear_only in [false, true] {
             let may = |end: &End| !clear_only || !self.on_frame(&end.corners);
             let upright = |end: &End, left: bool| {
-                end.corners
-                    .iter()
-                    .all(|p| if left { p[0] <= self.middle } else { p[0] >= self.middle })
+                end.corners.iter().all(|p| if left { p[0] <= self.middle } else { p[0] >= self.middle })
             };
             for own_half in [true, false] {
                 let lefts = pick(&lefts, &|end| may(end) && (!own_half || upright(end, true)));
@@ -424,12 +361,7 @@ impl<'r> Search<'r> {
     }
 
     fn on_frame(&self, outline: &[Point]) -> bool {
-        outline.iter().any(|p| {
-            self.request
-                .frames
-                .iter()
-                .any(|f| (p[0] - f).abs() < FRAME_ROW - EPSILON)
-        })
+        outline.iter().any(|p| self.request.frames.iter().any(|f| (p[0] - f).abs() < FRAME_ROW - EPSILON))
     }
 
     fn keeps_every_rule(&self, found: &Found) -> bool {
@@ -440,12 +372,8 @@ impl<'r> Search<'r> {
             return false;
         }
         let level_land = |side: SideLine, lower: bool| {
-            let corners: Vec<f64> = found
-                .outline
-                .iter()
-                .filter(|p| (p[1] - side.height).abs() < EPSILON)
-                .map(|p| p[0])
-                .collect();
+            let corners: Vec<f64> =
+                found.outline.iter().filter(|p| (p[1] - side.height).abs() < EPSILON).map(|p| p[0]).collect();
             let from = corners.iter().copied().fold(f64::INFINITY, f64::min);
             let to = corners.iter().copied().fold(f64::NEG_INFINITY, f64::max);
             side.edge || self.land_between(side.height, from, to, lower) >= self.land() - EPSILON
@@ -465,9 +393,7 @@ impl<'r> Search<'r> {
 
 fn slope_grid() -> Vec<f64> {
     let (low, high) = END_SLOPE_LIMITS;
-    (0..=effort::GRID)
-        .map(|i| low + (high - low) * f64::from(i) / f64::from(effort::GRID))
-        .collect()
+    (0..=effort::GRID).map(|i| low + (high - low) * f64::from(i) / f64::from(effort::GRID)).collect()
 }
 
 /// A pair of ends waiting to be joined; the smallest area comes out of the heap first.
@@ -481,10 +407,7 @@ impl Eq for Key {}
 
 impl Ord for Key {
     fn cmp(&self, other: &Self) -> std::cmp::Ordering {
-        other
-            .area
-            .total_cmp(&self.area)
-            .then_with(|| other.pair.cmp(&self.pair))
+        other.area.total_cmp(&self.area).then_with(|| other.pair.cmp(&self.pair))
     }
 }
 
@@ -504,21 +427,14 @@ struct Pairs<'e> {
 impl<'e> Pairs<'e> {
     /// Both must be sorted by area.
     fn new(lefts: &'e [End], rights: &'e [End]) -> Self {
-        let mut pairs = Self {
-            lefts,
-            rights,
-            waiting: std::collections::BinaryHeap::new(),
-        };
+        let mut pairs = Self { lefts, rights, waiting: std::collections::BinaryHeap::new() };
         pairs.push(0, 0);
         pairs
     }
 
     fn push(&mut self, i: usize, j: usize) {
         if let (Some(left), Some(right)) = (self.lefts.get(i), self.rights.get(j)) {
-            self.waiting.push(Key {
-                area: left.area + right.area,
-                pair: (i, j),
-            });
+            self.waiting.push(Key { area: left.area + right.area, pair: (i, j) });
         }
     }
 }
@@ -612,19 +528,8 @@ impl<'s> View<'s> {
     /// The line of this slope that just touches the damage, and the point it touches.
     fn tight(&self, slope: f64) -> (EndLine, Point) {
         let touch = |p: &Point| p[0] - slope * p[1];
-        let point = self
-            .must
-            .iter()
-            .copied()
-            .min_by(|a, b| touch(a).total_cmp(&touch(b)))
-            .unwrap_or_default();
-        (
-            EndLine {
-                slope,
-                start: touch(&point),
-            },
-            point,
-        )
+        let point = self.must.iter().copied().min_by(|a, b| touch(a).total_cmp(&touch(b))).unwrap_or_default();
+        (EndLine { slope, start: touch(&point) }, point)
     }
 
     fn tight_lines(&self, slopes: &[f64]) -> Vec<EndLine> {
@@ -640,10 +545,7 @@ impl<'s> View<'s> {
             .search
             .keeps
             .iter()
-            .map(|k| Keep {
-                centre: [k.centre[0] * self.flip, k.centre[1]],
-                ..*k
-            })
+            .map(|k| Keep { centre: [k.centre[0] * self.flip, k.centre[1]], ..*k })
             .filter(|k| k.centre[0] > x0 - reach - 2.0 * k.outside && k.centre[0] < self.middle + reach)
             .filter(|k| k.centre[1] > y0 - k.outside && k.centre[1] < y1 + k.outside)
             .collect();
@@ -658,14 +560,8 @@ impl<'s> View<'s> {
         let (low, high) = END_SLOPE_LIMITS;
         let (x0, _) = extent(&self.must, 0).unwrap_or_default();
         let span = (self.upper.at(x0) - self.lower.at(x0)).abs() * high + FRAME_ROW;
-        let frames: Vec<f64> = self
-            .search
-            .request
-            .frames
-            .iter()
-            .map(|f| f * self.flip)
-            .filter(|f| (f - x0).abs() < span)
-            .collect();
+        let frames: Vec<f64> =
+            self.search.request.frames.iter().map(|f| f * self.flip).filter(|f| (f - x0).abs() < span).collect();
         let mut lines: Vec<(f64, EndLine)> = Vec::new();
         for lean in [1.0, -1.0] {
             let mut tried: Vec<f64> = slopes.to_vec();
@@ -683,16 +579,11 @@ impl<'s> View<'s> {
             let mut of_this_lean: Vec<(f64, EndLine)> = Vec::new();
             for slope in tried.into_iter().map(|s| s * lean) {
                 let (tight, _) = self.tight(slope);
-                let swallow = keeps
-                    .iter()
-                    .map(|k| k.centre[0] - slope * k.centre[1] - k.inside * slope.hypot(1.0));
+                let swallow = keeps.iter().map(|k| k.centre[0] - slope * k.centre[1] - k.inside * slope.hypot(1.0));
                 let clear = frames
                     .iter()
                     .flat_map(|f| [self.lower, self.upper].map(|side| f - FRAME_ROW - slope * side.at(f - FRAME_ROW)));
-                let starts = swallow
-                    .chain(clear)
-                    .filter(|start| *start < tight.start)
-                    .chain([tight.start]);
+                let starts = swallow.chain(clear).filter(|start| *start < tight.start).chain([tight.start]);
                 of_this_lean.extend(starts.map(|start| (tight.start - start, EndLine { slope, start })));
             }
             of_this_lean.sort_by(|a, b| a.0.total_cmp(&b.0));
@@ -718,9 +609,8 @@ impl<'s> View<'s> {
             }
         }
         for frame in frames {
-            for (side, x) in [self.lower, self.upper]
-                .into_iter()
-                .flat_map(|s| [(s, frame - FRAME_ROW), (s, frame + FRAME_ROW)])
+            for (side, x) in
+                [self.lower, self.upper].into_iter().flat_map(|s| [(s, frame - FRAME_ROW), (s, frame + FRAME_ROW)])
             {
                 let rise = side.at(x) - p[1];
                 if rise.abs() > 1e-9 {
@@ -736,11 +626,7 @@ impl<'s> View<'s> {
         let mut ends = Vec::new();
         let mut consider = |corners: Vec<Point>, slopes: Vec<f64>| {
             if corners.windows(2).all(|pair| pair[1][1] > pair[0][1] + EPSILON) && clear_of(keeps, &corners) {
-                ends.push(End {
-                    area: self.area_to_middle(&corners),
-                    corners,
-                    slopes,
-                });
+                ends.push(End { area: self.area_to_middle(&corners), corners, slopes });
             }
         };
         for line in lines {
@@ -763,10 +649,7 @@ impl<'s> View<'s> {
     /// Signed area between an end and the upright through the middle of the damage; the areas of the two ends
     /// add up to that of the outline.
     fn area_to_middle(&self, corners: &[Point]) -> f64 {
-        let mut around = vec![
-            [self.middle, self.lower.at(self.middle)],
-            [self.middle, self.upper.at(self.middle)],
-        ];
+        let mut around = vec![[self.middle, self.lower.at(self.middle)], [self.middle, self.upper.at(self.middle)]];
         around.extend(corners.iter().rev());
         signed_area(&around)
     }
@@ -775,12 +658,8 @@ impl<'s> View<'s> {
 /// Whether the lines of a left end keep their distance from some holes, whatever the rest of the outline is.
 fn clear_of(keeps: &[Keep], corners: &[Point]) -> bool {
     keeps.iter().all(|keep| {
-        let right_of_all = corners
-            .windows(2)
-            .all(|pair| crate::geometry::cross(pair[0], pair[1], keep.centre) < 0.0);
+        let right_of_all = corners.windows(2).all(|pair| crate::geometry::cross(pair[0], pair[1], keep.centre) < 0.0);
         let least = if right_of_all { keep.inside } else { keep.outside };
-        corners
-            .windows(2)
-            .all(|pair| distance_to_segment(keep.centre, pair[0], pair[1]) >= least - EPSILON)
+        corners.windows(2).all(|pair| distance_to_segment(keep.centre, pair[0], pair[1]) >= least - EPSILON)
     })
 }

@@ -7,29 +7,15 @@ use super::*;
 use crate::geometry::distance_to_segment;
 
 fn crack(points: &[Point]) -> Damage {
-    Damage {
-        kind: DamageKind::Crack,
-        points: points.to_vec(),
-        depth: 8.0,
-    }
+    Damage { kind: DamageKind::Crack, points: points.to_vec(), depth: 8.0 }
 }
 
 fn rot(points: &[Point], depth: f64) -> Damage {
-    Damage {
-        kind: DamageKind::Rot,
-        points: points.to_vec(),
-        depth,
-    }
+    Damage { kind: DamageKind::Rot, points: points.to_vec(), depth }
 }
 
 fn hole(id: &str, x: f64, y: f64, diameter: f64, live: bool) -> Hole {
-    Hole {
-        id: id.into(),
-        x,
-        y,
-        diameter,
-        live,
-    }
+    Hole { id: id.into(), x, y, diameter, live }
 }
 
 fn request(damage: Vec<Damage>, holes: Vec<Hole>) -> Request {
@@ -85,11 +71,7 @@ fn faults(request: &Request, patch: &Patch) -> Vec<String> {
                         request.rules.hole_clearance
                     };
                 if distance_to_segment(centre, a, b) < least - 1e-5 {
-                    faults.push(format!(
-                        "hole {} is {} from the outline",
-                        hole.id,
-                        distance_to_segment(centre, a, b)
-                    ));
+                    faults.push(format!("hole {} is {} from the outline", hole.id, distance_to_segment(centre, a, b)));
                 }
             }
         }
@@ -126,29 +108,17 @@ fn a_lone_crack_gets_a_pointed_patch_well_under_its_box() {
 #[test]
 fn a_rot_box_gets_ends_at_the_flattest_slope_it_may() {
     // Grown to 200 × 70: the smallest allowed outline is the box with two points at slope 2.
-    let request = request(
-        vec![rot(
-            &[[1_000.0, 70.0], [1_100.0, 70.0], [1_100.0, 90.0], [1_000.0, 90.0]],
-            10.0,
-        )],
-        vec![],
-    );
+    let request =
+        request(vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_100.0, 90.0], [1_000.0, 90.0]], 10.0)], vec![]);
     let patch = plan(&request).unwrap();
     assert_eq!(faults(&request, &patch), Vec::<String>::new());
     let pointed_box = 200.0 * 70.0 + 70.0 * 70.0;
-    assert!(
-        patch.area <= pointed_box * EYE_DECIDES,
-        "{} against {pointed_box}",
-        patch.area
-    );
+    assert!(patch.area <= pointed_box * EYE_DECIDES, "{} against {pointed_box}", patch.area);
 }
 
 #[test]
 fn an_old_hole_at_the_edge_of_the_damage_disappears_or_is_spared() {
-    let holes = vec![
-        hole("h1", 990.0, 62.0, 10.0, false),
-        hole("h2", 1_300.0, 80.0, 10.0, false),
-    ];
+    let holes = vec![hole("h1", 990.0, 62.0, 10.0, false), hole("h2", 1_300.0, 80.0, 10.0, false)];
     let request = request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], holes);
     let patch = plan(&request).unwrap();
     assert_eq!(faults(&request, &patch), Vec::<String>::new());
@@ -173,27 +143,17 @@ fn a_tapering_edge_is_followed() {
 
 #[test]
 fn deep_damage_goes_right_through() {
-    let deep = plan(&request(
-        vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_050.0, 90.0]], 16.0)],
-        vec![],
-    ))
-    .unwrap();
+    let deep = plan(&request(vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_050.0, 90.0]], 16.0)], vec![])).unwrap();
     assert!(deep.through && deep.depth == 25.0 && deep.thickness == 27.0);
-    let shallow = plan(&request(
-        vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_050.0, 90.0]], 13.0)],
-        vec![],
-    ))
-    .unwrap();
+    let shallow =
+        plan(&request(vec![rot(&[[1_000.0, 70.0], [1_100.0, 70.0], [1_050.0, 90.0]], 13.0)], vec![])).unwrap();
     assert!(!shallow.through && shallow.depth == 14.0);
 }
 
 #[test]
 fn a_patch_over_most_of_the_width_is_a_splice() {
     let wide = plan(&request(
-        vec![rot(
-            &[[1_000.0, 50.0], [1_100.0, 50.0], [1_100.0, 110.0], [1_000.0, 110.0]],
-            10.0,
-        )],
+        vec![rot(&[[1_000.0, 50.0], [1_100.0, 50.0], [1_100.0, 110.0], [1_000.0, 110.0]], 10.0)],
         vec![],
     ))
     .unwrap();
@@ -202,11 +162,7 @@ fn a_patch_over_most_of_the_width_is_a_splice() {
 
 #[test]
 fn damage_at_the_plank_end_says_that_there_is_no_room() {
-    let end = plan(&request(
-        vec![rot(&[[0.0, 60.0], [80.0, 60.0], [80.0, 90.0], [0.0, 90.0]], 10.0)],
-        vec![],
-    ))
-    .unwrap();
+    let end = plan(&request(vec![rot(&[[0.0, 60.0], [80.0, 60.0], [80.0, 90.0], [0.0, 90.0]], 10.0)], vec![])).unwrap();
     assert!(end.splice_instead.unwrap().contains("end of the plank"));
 }
 
@@ -214,10 +170,7 @@ fn damage_at_the_plank_end_says_that_there_is_no_room() {
 fn corners_keep_off_a_frame_row_where_that_costs_little() {
     let free = request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], vec![]);
     let corner = plan(&free).unwrap().outline[0][0];
-    let framed = Request {
-        frames: vec![corner],
-        ..free
-    };
+    let framed = Request { frames: vec![corner], ..free };
     let patch = plan(&framed).unwrap();
     assert_eq!(faults(&framed, &patch), Vec::<String>::new());
     assert!(patch.outline.iter().all(|p| (p[0] - corner).abs() >= FRAME_ROW - 1e-6));
@@ -230,19 +183,12 @@ fn a_corner_among_live_fastenings_still_finds_a_way_round_the_frame_row() {
         frames: vec![755.0, 1_000.0],
         ..request(
             vec![crack(&[[820.0, 48.0], [950.0, 55.0]])],
-            vec![
-                hole("F14.1", 1_000.0, 41.0, 13.0, true),
-                hole("F14.2", 1_000.0, 82.0, 13.0, true),
-            ],
+            vec![hole("F14.1", 1_000.0, 41.0, 13.0, true), hole("F14.2", 1_000.0, 82.0, 13.0, true)],
         )
     };
     let patch = plan(&request).unwrap();
     assert_eq!(faults(&request, &patch), Vec::<String>::new());
-    assert!(
-        !patch.reasons.iter().any(|r| r.rule == "graving.frame_row"),
-        "{:?}",
-        patch.outline
-    );
+    assert!(!patch.reasons.iter().any(|r| r.rule == "graving.frame_row"), "{:?}", patch.outline);
 }
 
 #[test]
@@ -250,31 +196,16 @@ fn bad_input_is_named_where_it_was_given() {
     let field = |request: Request| plan(&request).unwrap_err().field;
     assert_eq!(field(request(vec![], vec![])), "damage");
     assert_eq!(field(request(vec![crack(&[[1.0, 1.0]])], vec![])), "damage[0].points");
+    assert_eq!(field(request(vec![crack(&[[1.0, 1.0], [1.0, 1.0]])], vec![])), "damage[0].points");
+    assert_eq!(field(request(vec![crack(&[[9_000.0, 1.0], [9_100.0, 1.0]])], vec![])), "damage[0].points");
+    assert_eq!(field(request(vec![crack(&[[1.0, f64::NAN], [5.0, 1.0]])], vec![])), "damage[0].points[0]");
     assert_eq!(
-        field(request(vec![crack(&[[1.0, 1.0], [1.0, 1.0]])], vec![])),
-        "damage[0].points"
-    );
-    assert_eq!(
-        field(request(vec![crack(&[[9_000.0, 1.0], [9_100.0, 1.0]])], vec![])),
-        "damage[0].points"
-    );
-    assert_eq!(
-        field(request(vec![crack(&[[1.0, f64::NAN], [5.0, 1.0]])], vec![])),
-        "damage[0].points[0]"
-    );
-    assert_eq!(
-        field(request(
-            vec![crack(&[[1.0, 5.0], [99.0, 5.0]])],
-            vec![hole("a", 1.0, 1.0, 0.0, false)]
-        )),
+        field(request(vec![crack(&[[1.0, 5.0], [99.0, 5.0]])], vec![hole("a", 1.0, 1.0, 0.0, false)])),
         "holes[0].diameter"
     );
     let mut thin = request(vec![crack(&[[1.0, 5.0], [99.0, 5.0]])], vec![]);
     thin.plank.thickness = -3.0;
-    assert_eq!(
-        plan(&thin).unwrap_err().to_string(),
-        "plank.thickness: must be greater than 0, was -3"
-    );
+    assert_eq!(plan(&thin).unwrap_err().to_string(), "plank.thickness: must be greater than 0, was -3");
 }
 
 #[test]
@@ -291,9 +222,8 @@ fn a_router_template_stands_off_by_the_bush() {
     let template = patch.template(5.0);
     for (a, b) in edges(&template) {
         let middle = [(a[0] + b[0]) / 2.0, (a[1] + b[1]) / 2.0];
-        let nearest = edges(&patch.outline)
-            .map(|(p, q)| distance_to_segment(middle, p, q))
-            .fold(f64::INFINITY, f64::min);
+        let nearest =
+            edges(&patch.outline).map(|(p, q)| distance_to_segment(middle, p, q)).fold(f64::INFINITY, f64::min);
         assert!((nearest - 5.0).abs() < 1e-6);
     }
 }
