@@ -380,36 +380,39 @@ impl<'c> Context<'c> {
             let (x0, x1) = extent(&patch.outline, 0).unwrap_or_default();
             let ends = [(self.case.place.from_bay, x0), (self.case.place.to_bay, self.plank.length - x1)];
             for distance in ends.into_iter().filter(|(joint, _)| joint.is_some()).map(|(_, d)| d) {
-                let verdict = if distance < near_joint { Verdict::Forbids } else { Verdict::For };
-                reasons.push(
-                    Reason::new(
-                        "graving.joint",
-                        verdict,
-                        "nearer than 3 thicknesses to a butt is a splice, not a patch",
-                    )
-                    .against("distance to the joint", distance, "mm", near_joint),
-                );
+                let (verdict, text) = if distance < near_joint {
+                    (Verdict::Forbids, "nearer than 3 thicknesses to a joint: a splice, not a patch")
+                } else {
+                    (Verdict::For, "at least 3 thicknesses clear of the joint")
+                };
+                reasons.push(Reason::new("graving.joint", verdict, text).against(
+                    "distance to the joint",
+                    distance,
+                    "mm",
+                    near_joint,
+                ));
             }
         }
         if let Some(moisture) = self.case.moisture {
-            let verdict = if moisture > WET { Verdict::Forbids } else { Verdict::For };
-            reasons.push(
-                Reason::new("graving.wet", verdict, "do not patch over wet wood: dry it first")
-                    .against("moisture", moisture, "%", WET),
-            );
+            let (verdict, text) = if moisture > WET {
+                (Verdict::Forbids, "do not patch over wet wood: dry it first")
+            } else {
+                (Verdict::For, "dry enough to patch")
+            };
+            reasons.push(Reason::new("graving.wet", verdict, text).against("moisture", moisture, "%", WET));
         }
         if self.case.school == School::Renew {
             let too_much = share > RENEW_PATCH_SHARE || patches.len() > 1;
-            let verdict = if too_much { Verdict::Against } else { Verdict::For };
+            let (verdict, text) = if too_much {
+                (Verdict::Against, "full-length new timber once patches pass 20 % of the plank, or two in a plank")
+            } else {
+                (Verdict::For, "one patch, on less than 20 % of the plank")
+            };
             reasons.push(
-                Reason::new(
-                    "school.renew.patches",
-                    verdict,
-                    "full-length new timber once patches pass 20 % of the plank, or two in a plank",
-                )
-                .school(School::Renew)
-                .against("patched", share * 100.0, "%", RENEW_PATCH_SHARE * 100.0)
-                .against("patches", patches.len() as f64, "", 1.0),
+                Reason::new("school.renew.patches", verdict, text)
+                    .school(School::Renew)
+                    .against("patched", share * 100.0, "%", RENEW_PATCH_SHARE * 100.0)
+                    .against("patches", patches.len() as f64, "", 1.0),
             );
         }
         if self.case.school == School::Conserve {
@@ -496,12 +499,17 @@ impl<'c> Context<'c> {
             "%",
         )];
         if self.case.school == School::Conserve {
-            let verdict = if sound < CONSERVE_SOUND { Verdict::For } else { Verdict::Against };
-            reasons.push(
-                Reason::new("school.conserve.whole", verdict, "a whole plank only when less than 40 % of it is sound")
-                    .school(School::Conserve)
-                    .against("sound", sound * 100.0, "%", CONSERVE_SOUND * 100.0),
-            );
+            let (verdict, text) = if sound < CONSERVE_SOUND {
+                (Verdict::For, "less than 40 % of it is sound")
+            } else {
+                (Verdict::Against, "a whole plank only when less than 40 % of it is sound")
+            };
+            reasons.push(Reason::new("school.conserve.whole", verdict, text).school(School::Conserve).against(
+                "sound",
+                sound * 100.0,
+                "%",
+                CONSERVE_SOUND * 100.0,
+            ));
         }
         self.plank_draft(OptionKind::WholePlank, stretch, 1.0, reasons)
     }

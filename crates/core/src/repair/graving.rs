@@ -318,7 +318,7 @@ fn describe(request: &Request, found: Found) -> Patch {
             .formula("kept = 1 − patch area / plank area")
             .value("patch area", found.area, "mm²")
             .value("kept", kept * 100.0, "%"),
-        Reason::new("graving.width", verdict(too_wide), "a patch wider than 60 % of the plank is a splice")
+        Reason::new("graving.width", verdict(too_wide), if too_wide { "wider than 60 % of the plank: a splice, not a patch" } else { "no wider than 60 % of the plank: a patch, not a splice" })
             .against("patch width", patch_width, "mm", WIDEST_SHARE * plank_width),
         Reason::note("graving.depth", if through {
             "right through: less than 40 % of the plank (or 5 mm) would stay behind it; back it with a piece lapping 50 mm all round"
