@@ -51,6 +51,12 @@ impl Plank {
         polyline_at(&self.upper, x) - polyline_at(&self.lower, x)
     }
 
+    /// Greatest width, mm.
+    pub fn widest(&self) -> f64 {
+        let xs = self.lower.iter().chain(&self.upper).map(|p| p[0].clamp(0.0, self.length));
+        xs.chain([0.0, self.length]).map(|x| self.width_at(x)).fold(0.0, f64::max)
+    }
+
     /// The plank's face as a polygon, counter-clockwise.
     pub fn polygon(&self) -> Vec<Point> {
         let edge = |line: &[Point]| -> Vec<Point> {
@@ -223,6 +229,13 @@ fn check(request: &Request) -> Result<(), InputError> {
     if request.damage.is_empty() {
         return Err(InputError::new("damage", "needs at least one crack, gouge or rot"));
     }
+    for (field, count, most) in
+        [("damage", request.damage.len(), MOST_SHAPES), ("holes", request.holes.len(), MOST_HOLES)]
+    {
+        if count > most {
+            return Err(InputError::new(field, format!("takes no more than {most}, got {count}")));
+        }
+    }
     for (i, damage) in request.damage.iter().enumerate() {
         check_damage(damage, request.plank.thickness).map_err(|e| e.within(&format!("damage[{i}]")))?;
     }
@@ -237,6 +250,11 @@ fn check(request: &Request) -> Result<(), InputError> {
     }
     Ok(())
 }
+
+/// More than these on one plank is a mistake, not a survey.
+const MOST_SHAPES: usize = 500;
+const MOST_HOLES: usize = 5_000;
+const MOST_POINTS: usize = 5_000;
 
 fn check_rules(rules: &GravingRules) -> Result<(), InputError> {
     const MOST: f64 = 10_000.0;
@@ -263,6 +281,12 @@ fn check_damage(damage: &Damage, thickness: f64) -> Result<(), InputError> {
     };
     if damage.points.len() < needed {
         return Err(InputError::new("points", shape));
+    }
+    if damage.points.len() > MOST_POINTS {
+        return Err(InputError::new(
+            "points",
+            format!("takes no more than {MOST_POINTS}, got {}", damage.points.len()),
+        ));
     }
     check_points("points", &damage.points)?;
     if damage.points.iter().all(|p| *p == damage.points[0]) {

@@ -103,12 +103,18 @@ mod effort {
     pub const ROUNDS: u32 = 3;
     /// Lines kept for each lean of an end, tightest first.
     pub const LINES: usize = 140;
+    /// Holes beyond the damage that a side may move out to swallow, nearest first.
+    pub const SIDE_HOLES: usize = 16;
+    /// Pairs of sides tried, those with the least possible area first.
+    pub const SIDE_PAIRS: usize = 40;
+    /// Corners of the damage up to which every one of its own slopes is tried.
+    pub const HULL: usize = 80;
     /// Holes near an end that its lines may touch.
     pub const HOLES: usize = 8;
     /// Ends kept for joining.
     pub const ENDS: usize = 400;
     /// Joined pairs looked at in each pass over a pair of sides.
-    pub const PAIRS: usize = 3_000;
+    pub const PAIRS: usize = 800;
 }
 
 pub(super) struct Search<'r> {
@@ -120,9 +126,13 @@ pub(super) struct Search<'r> {
 
 impl<'r> Search<'r> {
     pub(super) fn new(request: &'r Request, must: &'r [Point]) -> Self {
+        let (x0, x1) = extent(must, 0).unwrap_or_default();
+        // Across the plank's whole width the flattest end runs out no further than this.
+        let reach = END_SLOPE_LIMITS.1 * request.plank.widest() + 100.0;
         let keeps = request
             .holes
             .iter()
+            .filter(|hole| hole.x + hole.diameter > x0 - reach && hole.x - hole.diameter < x1 + reach)
             .map(|hole| {
                 let rim = hole.diameter / 2.0;
                 let inside = rim + request.rules.hole_clearance;
@@ -130,7 +140,6 @@ impl<'r> Search<'r> {
                 Keep { centre: [hole.x, hole.y], inside, outside: inside.max(rim + live) }
             })
             .collect();
-        let (x0, x1) = extent(must, 0).unwrap_or_default();
         Self { request, must, keeps, middle: (x0 + x1) / 2.0 }
     }
 
@@ -186,7 +195,7 @@ impl<'r> Search<'r> {
         }
         pairs.sort_by(|a, b| a.0.total_cmp(&b.0));
         let mut pool = Pool::default();
-        for (bound, lower, upper) in pairs {
+        for (bound, lower, upper) in pairs.into_iter().take(effort::SIDE_PAIRS) {
             // The bound is taken on the slope grid: finer slopes may still win a little on it.
             if pool.clear_of_frames.as_ref().is_some_and(|best| bound * 0.98 > best.area) {
                 break;
@@ -254,6 +263,7 @@ impl<'r> Search<'r> {
         }
         heights.sort_by(|a, b| ((a - tight) * outward).total_cmp(&((b - tight) * outward)));
         heights.dedup_by(|a, b| (*a - *b).abs() < EPSILON);
+        heights.truncate(1 + effort::SIDE_HOLES);
         heights
             .into_iter()
             .filter(|h| self.has_land(*h, lower))
@@ -570,7 +580,8 @@ impl<'s> View<'s> {
             for p in &touched {
                 tried.extend(self.critical_slopes(*p, keeps, &frames).into_iter().map(|s| s * lean));
             }
-            for (a, b) in edges(&self.must) {
+            let own_slopes = if self.must.len() <= effort::HULL { &self.must[..] } else { &[] };
+            for (a, b) in edges(own_slopes) {
                 tried.push((b[0] - a[0]) / (b[1] - a[1]) * lean);
             }
             tried.retain(|s| (low..=high).contains(s));

@@ -192,6 +192,22 @@ fn a_corner_among_live_fastenings_still_finds_a_way_round_the_frame_row() {
 }
 
 #[test]
+fn a_plank_that_is_all_holes_is_told_so_and_a_round_gouge_of_many_points_is_laid_out() {
+    let sieve = (0..2_000)
+        .map(|i| hole(&i.to_string(), 400.0 + 17.0 * f64::from(i % 90), 4.0 + 7.0 * f64::from(i / 90), 12.0, false));
+    let request_of_holes = request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], sieve.collect());
+    assert!(plan(&request_of_holes).unwrap().splice_instead.is_some());
+    let round: Vec<Point> = (0..600)
+        .map(|i| std::f64::consts::TAU * f64::from(i) / 600.0)
+        .map(|a| [1_000.0 + 60.0 * a.cos(), 80.0 + 30.0 * a.sin()])
+        .collect();
+    let gouge = request(vec![Damage { kind: DamageKind::Gouge, points: round, depth: 5.0 }], vec![]);
+    assert_eq!(faults(&gouge, &plan(&gouge).unwrap()), Vec::<String>::new());
+    let many = (0..6_000).map(|i| hole(&i.to_string(), 1.0, 1.0, 5.0, false)).collect();
+    assert_eq!(plan(&request(vec![crack(&[[1.0, 5.0], [99.0, 5.0]])], many)).unwrap_err().field, "holes");
+}
+
+#[test]
 fn bad_input_is_named_where_it_was_given() {
     let field = |request: Request| plan(&request).unwrap_err().field;
     assert_eq!(field(request(vec![], vec![])), "damage");
