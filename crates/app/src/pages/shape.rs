@@ -2,7 +2,7 @@
 
 use askama::Template;
 
-use mend_keel_core::repair::{graving, scarf};
+use mend_keel_core::repair::{butts, graving, scarf};
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::{self, Geometry, Piece};
 use rocket::get;
@@ -114,7 +114,13 @@ pub async fn piece(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64) -> Res
     let file = BoatFile::load(desk.store, id).await?;
     let piece = decisions::piece(desk.store, id, piece).await?;
     let plank = file.plank(piece.plank_id)?;
-    let Described { outline, facts, swallowed, scarf } = described(&desk, &piece, plank)?;
+    let Described { outline, mut facts, swallowed, scarf } = described(&desk, &piece, plank)?;
+    if matches!(piece.geometry, Geometry::Stretch { scarf, new_fore, new_aft, .. } if scarf == 0.0 && (new_fore || new_aft))
+    {
+        let bay_clear = file.boat.shell.frame_space() - file.boat.frame_sided;
+        let (length, thickness) = butts::block(plank.thickness, bay_clear);
+        facts.push(("Butt block", format!("{}, clear of both frames by 15 mm", desk.units.dims(&[length, thickness]))));
+    }
     let (from, _) = plank.place().span(&file.boat.shell);
     let x0 = outline.iter().map(|p| p[0]).fold(f64::INFINITY, f64::min);
     let x1 = outline.iter().map(|p| p[0]).fold(f64::NEG_INFINITY, f64::max);

@@ -162,6 +162,12 @@ mod tests {
     }
 
     #[test]
+    fn a_butt_block_leaves_water_a_way_past() {
+        assert_eq!(block(25.0, 400.0), (300.0, 25.0));
+        assert_eq!(block(25.0, 200.0), (170.0, 25.0));
+    }
+
+    #[test]
     fn a_short_plank_is_a_short_piece_even_with_both_butts_in_one_bay() {
         let found = conflict(&WIDE, joint(2, 8), joint(2, 8)).unwrap();
         assert_eq!((found.kind, found.found, found.needed), (ConflictKind::ShortPiece, 0, 5));
