@@ -95,6 +95,22 @@ pub(super) struct Found {
     pub(super) broken: Option<&'static str>,
 }
 
+/// Least areas are taken on a grid of slopes: finer ones may still win this much on them.
+const GRID_SLACK: f64 = 1.02;
+
+/// The least area each end of a pair of sides can take.
+#[derive(Debug, Clone, Copy)]
+struct Leasts {
+    left: f64,
+    right: f64,
+}
+
+impl Leasts {
+    fn together(self) -> f64 {
+        self.left + self.right
+    }
+}
+
 /// How far the search goes before it settles.
 mod effort {
     /// Slopes tried between the limits in the first round.
@@ -184,23 +200,19 @@ impl<'r> Search<'r> {
     /// Best over every sensible lower and upper side; `strict` asks for every rule, otherwise only for the damage.
     fn over_all_sides(&self, strict: bool) -> Option<Found> {
         let grid = slope_grid();
-        let mut pairs: Vec<(f64, SideLine, SideLine)> = Vec::new();
+        let mut pairs: Vec<(Leasts, SideLine, SideLine)> = Vec::new();
         for lower in self.side_candidates(true, strict) {
             for upper in self.side_candidates(false, strict) {
-                let Some(bound) = self.least_area(lower, upper, &grid) else {
-                    continue;
-                };
-                pairs.push((bound, lower, upper));
+                pairs.extend(self.leasts(lower, upper, &grid).map(|leasts| (leasts, lower, upper)));
             }
         }
-        pairs.sort_by(|a, b| a.0.total_cmp(&b.0));
+        pairs.sort_by(|a, b| a.0.together().total_cmp(&b.0.together()));
         let mut pool = Pool::default();
-        for (bound, lower, upper) in pairs.into_iter().take(effort::SIDE_PAIRS) {
-            // The bound is taken on the slope grid: finer slopes may still win a little on it.
-            if pool.clear_of_frames.as_ref().is_some_and(|best| bound * 0.98 > best.area) {
+        for (leasts, lower, upper) in pairs.into_iter().take(effort::SIDE_PAIRS) {
+            if leasts.together() > pool.limit() * GRID_SLACK {
                 break;
             }
-            self.join(lower, upper, &grid, strict, &mut pool);
+            self.join(lower, upper, leasts, &grid, strict, &mut pool);
         }
         self.refine(&mut pool, strict);
         pool.settle()
@@ -219,7 +231,9 @@ impl<'r> Search<'r> {
                     .flat_map(|s| (-3..=3).map(move |k| s.abs() + f64::from(k) * step))
                     .filter(|s| (low..=high).contains(s))
                     .collect();
-                self.join(best.lower, best.upper, &near, strict, pool);
+                if let Some(leasts) = self.leasts(best.lower, best.upper, &near) {
+                    self.join(best.lower, best.upper, leasts, &near, strict, pool);
+                }
             }
             step /= 2.0;
         }
@@ -294,24 +308,25 @@ impl<'r> Search<'r> {
             .fold(f64::INFINITY, f64::min)
     }
 
-    /// Area with the tightest ends the slopes allow, holes left aside.
-    fn least_area(&self, lower: SideLine, upper: SideLine, slopes: &[f64]) -> Option<f64> {
-        let mut total = 0.0;
-        for left in [true, false] {
+    /// Areas of the tightest ends the slopes allow, holes left aside.
+    fn leasts(&self, lower: SideLine, upper: SideLine, slopes: &[f64]) -> Option<Leasts> {
+        let least = |left: bool| {
             let view = View::new(self, left, lower, upper);
-            let best =
-                view.ends(&view.tight_lines(slopes), &[]).into_iter().map(|end| end.area).min_by(f64::total_cmp)?;
-            total += best;
-        }
-        Some(total)
+            let ends = view.ends(&view.tight_lines(slopes), &[], f64::INFINITY);
+            ends.into_iter().map(|end| end.area).min_by(f64::total_cmp)
+        };
+        Some(Leasts { left: least(true)?, right: least(false)? })
     }
 
     /// Joins the ends of one pair of sides in order of area and pools what breaks no rule.
-    fn join(&self, lower: SideLine, upper: SideLine, slopes: &[f64], strict: bool, pool: &mut Pool) {
+    fn join(&self, lower: SideLine, upper: SideLine, leasts: Leasts, slopes: &[f64], strict: bool, pool: &mut Pool) {
+        let limit = pool.limit() * GRID_SLACK;
         let ends = |left: bool| -> Vec<End> {
             let view = View::new(self, left, lower, upper);
             let keeps = if strict { view.near_holes() } else { Vec::new() };
-            let mut ends = view.ends(&view.lines(slopes, &keeps), &keeps);
+            // An end that loses even with the best there can be at the other side is not worth keeping.
+            let most = limit - if left { leasts.right } else { leasts.left };
+            let mut ends = view.ends(&view.lines(slopes, &keeps), &keeps, most);
             ends.sort_by(|a, b| a.area.total_cmp(&b.area));
             if left { ends } else { ends.into_iter().map(End::mirrored).collect() }
         };
@@ -482,6 +497,12 @@ impl Pool {
         }
     }
 
+    /// Area beyond which no outline can be wanted any more; endless while there is none.
+    fn limit(&self) -> f64 {
+        let times = |best: &Option<Found>, worth: f64| best.as_ref().map_or(f64::INFINITY, |best| best.area * worth);
+        times(&self.any, FRAME_ROW_WORTH).min(times(&self.clear_of_frames, EYE_DECIDES))
+    }
+
     fn offer(&mut self, found: Found, preferred: f64) {
         let better = |best: &Option<Found>| best.as_ref().is_none_or(|best| found.area < best.area);
         if better(&self.any) {
@@ -632,16 +653,19 @@ impl<'s> View<'s> {
         slopes
     }
 
-    /// Every end of one line, and of two lines meeting in a point, that keeps clear of these holes.
-    fn ends(&self, lines: &[EndLine], keeps: &[Keep]) -> Vec<End> {
+    /// Every end of one line, and of two lines meeting in a point, that keeps clear of these holes and takes no more
+    /// than `most` area.
+    fn ends(&self, lines: &[EndLine], keeps: &[Keep], most: f64) -> Vec<End> {
         let mut ends = Vec::new();
-        let mut consider = |corners: Vec<Point>, slopes: Vec<f64>| {
-            if corners.windows(2).all(|pair| pair[1][1] > pair[0][1] + EPSILON) && clear_of(keeps, &corners) {
-                ends.push(End { area: self.area_to_middle(&corners), corners, slopes });
+        let mut consider = |corners: &[Point], slopes: &[f64]| {
+            let area = self.area_to_middle(corners);
+            let rises = corners.windows(2).all(|pair| pair[1][1] > pair[0][1] + EPSILON);
+            if area <= most && rises && clear_of(keeps, corners) {
+                ends.push(End { corners: corners.to_vec(), slopes: slopes.to_vec(), area });
             }
         };
         for line in lines {
-            consider(vec![self.lower.meets(*line), self.upper.meets(*line)], vec![line.slope]);
+            consider(&[self.lower.meets(*line), self.upper.meets(*line)], &[line.slope]);
         }
         let (up, down): (Vec<EndLine>, Vec<EndLine>) = lines.iter().partition(|line| line.slope > 0.0);
         for below in &down {
@@ -650,7 +674,7 @@ impl<'s> View<'s> {
                 let y = (below.start - above.start) / (above.slope - below.slope);
                 let head = self.upper.meets(*above);
                 if y > foot[1] + EPSILON && y < head[1] - EPSILON {
-                    consider(vec![foot, [below.x(y), y], head], vec![below.slope, above.slope]);
+                    consider(&[foot, [below.x(y), y], head], &[below.slope, above.slope]);
                 }
             }
         }
@@ -660,9 +684,11 @@ impl<'s> View<'s> {
     /// Signed area between an end and the upright through the middle of the damage; the areas of the two ends
     /// add up to that of the outline.
     fn area_to_middle(&self, corners: &[Point]) -> f64 {
-        let mut around = vec![[self.middle, self.lower.at(self.middle)], [self.middle, self.upper.at(self.middle)]];
-        around.extend(corners.iter().rev());
-        signed_area(&around)
+        let (below, above) = ([self.middle, self.lower.at(self.middle)], [self.middle, self.upper.at(self.middle)]);
+        let twice = |a: Point, b: Point| a[0] * b[1] - b[0] * a[1];
+        let (first, last) = (corners[0], corners[corners.len() - 1]);
+        let along_end: f64 = corners.windows(2).map(|pair| twice(pair[1], pair[0])).sum();
+        (twice(below, above) + twice(above, last) + along_end + twice(first, below)) / 2.0
     }
 }
 
