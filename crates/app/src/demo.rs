@@ -11,7 +11,7 @@ use mend_keel_core::grid::{Address, Construction, Joint, Side};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::repair::decide::{self as core_decide, OptionKind};
-use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};
+use mend_keel_core::survey::{self, Cause, Certainty, FindingKind, Grade, Method};
 use mend_keel_core::timber::board::{Board as Stock, Drying, Grain, Origin};
 use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
 use mend_keel_store::boards::NewBoard;
@@ -253,9 +253,7 @@ fn spike(depth: f64, says: &str) -> Reading {
 }
 
 fn drawn(original: f64, remaining: f64) -> Reading {
-    let loss = 1.0 - (remaining / original).powi(2);
-    let word = if loss > 0.3 { "bad" } else { "tired" };
-    let says = format!("{:.0} % of its section lost: {word}", loss * 100.0);
+    let says = survey::read_drawn(original, remaining).map_or(String::new(), |said| said.says);
     Reading { original_diameter: Some(original), remaining_diameter: Some(remaining), says, ..Reading::default() }
 }
 

@@ -164,6 +164,11 @@ pub fn per_crossing(plank_width: f64) -> u32 {
     if plank_width <= 150.0 { 2 } else { 3 }
 }
 
+/// Fastenings on each side of a butt: three in planks under 150 mm, five above.
+pub fn per_butt_side(plank_width: f64) -> u32 {
+    if plank_width < 150.0 { 3 } else { 5 }
+}
+
 /// Heights of a crossing's fastenings above the plank's lower edge, mm: two a quarter in from the edges, or
 /// three with one in the middle, never nearer to an edge than 12 mm where the width allows.
 pub fn crossing(plank_width: f64) -> Vec<f64> {

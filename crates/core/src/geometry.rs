@@ -18,6 +18,11 @@ pub fn edges(polygon: &[Point]) -> impl Iterator<Item = (Point, Point)> + '_ {
     polygon.iter().enumerate().map(|(i, a)| (*a, polygon[(i + 1) % polygon.len()]))
 }
 
+/// Length all round a closed polygon, mm.
+pub fn perimeter(polygon: &[Point]) -> f64 {
+    edges(polygon).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum()
+}
+
 /// Convex hull, counter-clockwise, without points on its sides (Andrew's monotone chain).
 pub fn convex_hull(points: &[Point]) -> Vec<Point> {
     let mut sorted = points.to_vec();

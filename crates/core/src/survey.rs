@@ -178,6 +178,17 @@ pub fn section_loss(original: f64, remaining: f64) -> Result<(f64, FasteningGrad
     Ok((loss, grade))
 }
 
+/// Reads a drawn fastening by the section it has lost.
+pub fn read_drawn(original: f64, remaining: f64) -> Result<Read, InputError> {
+    let (loss, grade) = section_loss(original, remaining)?;
+    let (grade, word) = match grade {
+        FasteningGrade::Good => (Grade::Sound, "good"),
+        FasteningGrade::Tired => (Grade::Watch, "tired"),
+        FasteningGrade::Bad => (Grade::Renew, "bad"),
+    };
+    Ok(Read { grade: Some(grade), says: format!("{:.0} % of its section lost: {word}", loss * 100.0) })
+}
+
 /// How far a keel (or sheer) departs from the straight line through its ends.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Hog {

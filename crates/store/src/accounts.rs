@@ -81,6 +81,8 @@ pub struct Session {
     pub csrf: String,
 }
 
+const ACCOUNT: &str = "SELECT id, login, name, role, guest_boat, password_hash FROM account";
+
 /// How long a sign-in lasts.
 const SESSION_DAYS: i64 = 30;
 
@@ -92,13 +94,13 @@ pub async fn yard(store: &Store) -> Result<Yard> {
 }
 
 pub async fn list(store: &Store) -> Result<Vec<Account>> {
-    let sql = "SELECT id, login, name, role, guest_boat, password_hash FROM account ORDER BY id";
-    Ok(sqlx::query_as(sql).fetch_all(store.pool()).await?)
+    let sql = format!("{ACCOUNT} ORDER BY id");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).fetch_all(store.pool()).await?)
 }
 
 pub async fn find_login(store: &Store, login: &str) -> Result<Option<Account>> {
-    let sql = "SELECT id, login, name, role, guest_boat, password_hash FROM account WHERE login = ?";
-    Ok(sqlx::query_as(sql).bind(login).fetch_optional(store.pool()).await?)
+    let sql = format!("{ACCOUNT} WHERE login = ?");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(login).fetch_optional(store.pool()).await?)
 }
 
 pub async fn open_session(store: &Store, account: i64, token_hash: &str, csrf: &str) -> Result<()> {
@@ -122,8 +124,8 @@ pub async fn session(store: &Store, token_hash: &str) -> Result<Option<Session>>
     let Some((id, csrf)) = found else {
         return Ok(None);
     };
-    let sql = "SELECT id, login, name, role, guest_boat, password_hash FROM account WHERE id = ?";
-    let account: Account = sqlx::query_as(sql).bind(id).fetch_one(store.pool()).await?;
+    let sql = format!("{ACCOUNT} WHERE id = ?");
+    let account: Account = sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(id).fetch_one(store.pool()).await?;
     Ok(Some(Session { account, csrf }))
 }
 

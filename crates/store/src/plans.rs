@@ -61,15 +61,22 @@ pub async fn of_boat(store: &Store, boat: i64, kind: &str) -> Result<Vec<Plan>> 
     Ok(sqlx::query_as(sql).bind(boat).bind(kind).fetch_all(store.pool()).await?)
 }
 
+const COAT: &str = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat";
+
 /// A boat's coats, plan by plan.
 pub async fn coats(store: &Store, boat: i64) -> Result<Vec<Coat>> {
-    let sql = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat WHERE boat_id = ? ORDER BY plan_id, seq";
-    Ok(sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?)
+    let sql = format!("{COAT} WHERE boat_id = ? ORDER BY plan_id, seq");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
 pub async fn coat(store: &Store, boat: i64, id: i64) -> Result<Coat> {
-    let sql = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat WHERE boat_id = ? AND id = ?";
-    sqlx::query_as(sql).bind(boat).bind(id).fetch_optional(store.pool()).await?.ok_or(StoreError::NotFound("coat"))
+    let sql = format!("{COAT} WHERE boat_id = ? AND id = ?");
+    sqlx::query_as(sqlx::AssertSqlSafe(sql))
+        .bind(boat)
+        .bind(id)
+        .fetch_optional(store.pool())
+        .await?
+        .ok_or(StoreError::NotFound("coat"))
 }
 
 impl Work {
@@ -119,7 +126,7 @@ impl Work {
         }
         let planned: Timestamp = coat.earliest_at.parse().unwrap_or(self.act.at);
         let late = self.act.at.duration_since(planned);
-        let following: Vec<Coat> = sqlx::query_as("SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat WHERE plan_id = ? AND seq > ?")
+        let following: Vec<Coat> = sqlx::query_as(sqlx::AssertSqlSafe(format!("{COAT} WHERE plan_id = ? AND seq > ?")))
             .bind(coat.plan_id)
             .bind(coat.seq)
             .fetch_all(&mut *self.tx)

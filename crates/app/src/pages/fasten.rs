@@ -45,8 +45,7 @@ fn needed(file: &BoatFile, piece: &Piece, per_crossing: u32) -> u32 {
             let crossings: std::collections::HashSet<&str> =
                 holes.iter().filter(|h| h.x >= *from && h.x <= *to).filter_map(|h| h.id.split('.').next()).collect();
             let butts = if *scarf > 0.0 { 0 } else { u32::from(*new_fore) + u32::from(*new_aft) };
-            let at_a_butt = if *width < 150.0 { 3 } else { 5 };
-            crossings.len() as u32 * per_crossing + butts * 2 * at_a_butt
+            crossings.len() as u32 * per_crossing + butts * 2 * fastening::per_butt_side(*width)
         }
     }
 }

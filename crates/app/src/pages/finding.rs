@@ -353,15 +353,9 @@ fn read_method(read: &mut Reader<'_>, method: Option<Method>, plank: &Plank) -> 
         Some(Method::DrawFastening) => {
             let (original, remaining) = (read.size("original_diameter"), read.length("remaining_diameter"));
             (reading.original_diameter, reading.remaining_diameter) = (Some(original), Some(remaining));
-            survey::section_loss(original, remaining).map(|(loss, grade)| {
-                use survey::FasteningGrade as F;
-                let (word, grade) = match grade {
-                    F::Good => ("good", Grade::Sound),
-                    F::Tired => ("tired", Grade::Watch),
-                    F::Bad => ("bad", Grade::Renew),
-                };
-                reading.says = format!("{:.0} % of its section lost: {word}", loss * 100.0);
-                Some(grade)
+            survey::read_drawn(original, remaining).map(|said| {
+                reading.says = said.says;
+                said.grade
             })
         }
         _ => Ok(None),

@@ -10,6 +10,7 @@ use crate::grid::{Joint, Shell, Side};
 use crate::practice::{GravingRules, School};
 use crate::reason::{Reason, Verdict};
 use crate::survey::{Cause, Grade};
+use crate::timber::moisture::GLUE_LIMIT;
 use crate::work::estimate::{Hours, Operation, whole_job};
 use crate::work::tasks::{self, Extent, Task};
 
@@ -134,8 +135,6 @@ impl RepairOption {
 
 /// Patches nearer than this along the plank are laid out as one, mm (*yard rule*).
 const MERGE_WITHIN: f64 = 150.0;
-/// Do not patch over wood wetter than this, %.
-const WET: f64 = 16.0;
 /// Renew school: patches may take this share of a plank's face, and no more than one patch.
 const RENEW_PATCH_SHARE: f64 = 0.20;
 /// Conserve school: a whole plank only when less than this is sound.
@@ -394,12 +393,12 @@ impl<'c> Context<'c> {
             }
         }
         if let Some(moisture) = self.case.moisture {
-            let (verdict, text) = if moisture > WET {
+            let (verdict, text) = if moisture > GLUE_LIMIT {
                 (Verdict::Forbids, "do not patch over wet wood: dry it first")
             } else {
                 (Verdict::For, "dry enough to patch")
             };
-            reasons.push(Reason::new("graving.wet", verdict, text).against("moisture", moisture, "%", WET));
+            reasons.push(Reason::new("graving.wet", verdict, text).against("moisture", moisture, "%", GLUE_LIMIT));
         }
         if self.case.school == School::Renew {
             let too_much = share > RENEW_PATCH_SHARE || patches.len() > 1;
@@ -439,15 +438,10 @@ impl<'c> Context<'c> {
             length: stretch.length(),
             cut: f64::from(joints) * (stretch.width + stretch.scarf),
             seam: 2.0 * stretch.length(),
-            fastenings: crossings * per_crossing + butt_ends * 2 * self.butt_fastenings(stretch.width),
+            fastenings: crossings * per_crossing + butt_ends * 2 * fastening::per_butt_side(stretch.width),
             area: stretch.length() * stretch.width,
             places: 1,
         }
-    }
-
-    /// Fastenings on each side of a butt.
-    fn butt_fastenings(&self, width: f64) -> u32 {
-        if width < 150.0 { 3 } else { 5 }
     }
 
     fn width_between(&self, from: f64, to: f64) -> f64 {
@@ -597,7 +591,7 @@ impl<'c> Context<'c> {
                 Reason::new("school.workboat.butts", Verdict::For, "butts rather than scarfs").school(School::Workboat),
             );
         }
-        let holes = f64::from(self.butt_fastenings(stretch.width)) * self.screw_shank;
+        let holes = f64::from(fastening::per_butt_side(stretch.width)) * self.screw_shank;
         let strength = 1.0 - (holes / stretch.width).min(1.0);
         reasons.push(
             Reason::note("butts.strength", "net section at the butt's fastenings, block as thick as the plank")

@@ -12,7 +12,9 @@ mod search;
 use serde::Serialize;
 
 use crate::error::{self, InputError};
-use crate::geometry::{HalfPlane, Point, clip, convex_contains, convex_hull, edges, extent, polyline_at, signed_area};
+use crate::geometry::{
+    HalfPlane, Point, clip, convex_contains, convex_hull, edges, extent, perimeter, polyline_at, signed_area,
+};
 use crate::practice::GravingRules;
 use crate::reason::{Reason, Verdict};
 
@@ -178,7 +180,7 @@ pub struct Patch {
 impl Patch {
     /// Length of glue line round the outline, mm.
     pub fn perimeter(&self) -> f64 {
-        edges(&self.outline).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum()
+        perimeter(&self.outline)
     }
 
     /// The outline offset outward for a router's guide bush, mm; corners are mitred, so it stays convex.
@@ -208,9 +210,8 @@ pub fn clamps(length: f64, width: f64) -> u32 {
 pub fn glue_grams(outline: &[Point], depth: f64, through: bool) -> f64 {
     const KG_PER_M2: f64 = 0.30;
     const SPARE: f64 = 1.15;
-    let perimeter: f64 = edges(outline).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum();
     let bed = if through { 0.0 } else { signed_area(outline) };
-    (perimeter * depth + bed) / 1e6 * KG_PER_M2 * SPARE * 1000.0
+    (perimeter(outline) * depth + bed) / 1e6 * KG_PER_M2 * SPARE * 1000.0
 }
 
 /// Finds the graving piece for some damage on a plank.

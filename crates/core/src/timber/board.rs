@@ -7,7 +7,8 @@ use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::reason::{Reason, Verdict};
 
-use super::{Species, moisture::MoistureClass};
+use super::Species;
+use super::moisture::{GLUE_LIMIT, MoistureClass};
 
 choices! {
     /// How a board was sawn from the log.
@@ -127,10 +128,9 @@ pub fn fit(board: &Board, need: &Need, species: &Species) -> Fit {
             .formula("board thickness − 2 × planing ≥ piece thickness; planing 2 mm a face")
             .against("planed thickness", planed, "mm", need.thickness),
     );
-    let dry_limit = 16.0;
     let dryness = match board.moisture {
         Some(moisture) => {
-            let dry = !need.glued || moisture <= dry_limit;
+            let dry = !need.glued || moisture <= GLUE_LIMIT;
             hold(
                 dry,
                 true,
@@ -138,7 +138,7 @@ pub fn fit(board: &Board, need: &Need, species: &Species) -> Fit {
                     "board.moisture",
                     format!("moisture {moisture:.0} %: {}", MoistureClass::of(moisture).label()),
                 )
-                .against("moisture", moisture, "%", dry_limit),
+                .against("moisture", moisture, "%", GLUE_LIMIT),
             );
             if moisture <= 12.0 { 1.0 } else { 0.5 }
         }

@@ -39,7 +39,7 @@ impl MoistureClass {
     pub fn of(moisture: f64) -> Self {
         match moisture {
             m if m <= 12.0 => Self::Ready,
-            m if m <= 16.0 => Self::Paint,
+            m if m <= GLUE_LIMIT => Self::Paint,
             m if m <= 20.0 => Self::TooWet,
             m if m <= 28.0 => Self::DecayRisk,
             _ => Self::Wet,
@@ -56,6 +56,9 @@ impl MoistureClass {
         }
     }
 }
+
+/// Wood wetter than this, %, is neither glued nor patched over (*yard rule*).
+pub const GLUE_LIMIT: f64 = 16.0;
 
 /// Above this a pin meter only says "wet".
 pub const METER_LIMIT: f64 = 25.0;
