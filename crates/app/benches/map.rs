@@ -67,7 +67,7 @@ fn findings(count: usize, strakes: u32, frames: u32) -> Vec<Finding> {
         .map(|i| Finding {
             id: i as i64,
             boat_id: 1,
-            plank_id: 0,
+            member_id: 0,
             side: Side::BOTH[i % 2],
             strake: 1 + (i as u32 * 7) % strakes,
             frame: 1 + (i as u32 * 13) % (frames - 1),

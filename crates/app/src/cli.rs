@@ -109,7 +109,7 @@ fn serve(serving: Serving, demo: Option<bool>) -> Result<(), String> {
     rocket::execute(async move {
         let store = open_store(&folder).await?;
         if mode == Mode::Demo {
-            demo::fill(&store).await.map_err(|e| format!("cannot make the demo data: {e}"))?;
+            demo::fill(&store, &folder.photos()).await.map_err(|e| format!("cannot make the demo data: {e}"))?;
         }
         server::run(store, folder, mode, serving.port).await
     })

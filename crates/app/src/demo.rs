@@ -3,24 +3,29 @@
 //! Boats come from the core's hull generator with fixed seeds and are then damaged by each boat's story; dates
 //! are set back from the day the demo is first started.
 
+mod stories;
+mod survey;
+
+use std::path::Path;
+
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Span, Timestamp, ZonedDateTime};
 use mend_keel_core::finish::{self, Recipe};
-use mend_keel_core::geometry::Point;
+use mend_keel_core::grid::member::{DeckKind, Rig};
 use mend_keel_core::grid::{Address, Construction, Joint, Side};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::repair::decide::{self as core_decide, OptionKind};
-use mend_keel_core::survey::{self, Cause, Certainty, FindingKind, Grade, Method};
 use mend_keel_core::timber::board::{Board as Stock, Drying, Grain, Origin};
 use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
 use mend_keel_store::boards::NewBoard;
-use mend_keel_store::boats::{self, NewBoat};
-use mend_keel_store::findings::{NewFinding, Reading};
+use mend_keel_store::boats::NewBoat;
+use mend_keel_store::findings::NewFinding;
 use mend_keel_store::plans::{self, NewPlan};
 use mend_keel_store::{Act, Result, Store, StoreError, tasks};
 use serde_json::json;
 
+use self::stories::{Found, MAUD};
 use crate::pages::finish::coats_from;
 use crate::pages::{BoatFile, decide};
 
@@ -28,7 +33,7 @@ use crate::pages::{BoatFile, decide};
 const NO_PASSWORD: &str = "!";
 
 /// Fills an empty store with the demo yard; leaves any other store alone.
-pub async fn fill(store: &Store) -> Result<()> {
+pub async fn fill(store: &Store, photos: &Path) -> Result<()> {
     if !accounts::list(store).await?.is_empty() {
         return Ok(());
     }
@@ -56,9 +61,11 @@ pub async fn fill(store: &Store) -> Result<()> {
         work.add_board(&board).await?;
     }
     work.commit("/").await?;
-    for (boat, story) in [(wren, wren_story()), (pennywort, pennywort_story()), (teasel, teasel_story())] {
-        tell(store, boat, &story, start).await?;
+    let told = [(wren, stories::brindle_wren()), (pennywort, stories::pennywort()), (teasel, stories::lady_teasel())];
+    for (boat, story) in told {
+        tell(store, photos, boat, &story, start).await?;
     }
+    survey::fill(store, wren, start).await?;
     begin_work(store, wren, start).await?;
     begin_varnish(store, teasel).await
 }
@@ -108,7 +115,7 @@ async fn begin_varnish(store: &Store, boat: i64) -> Result<()> {
     let mut work = store.begin(act(begun)).await?;
     let new = NewPlan {
         boat_id: boat,
-        plank_id: None,
+        member_id: None,
         piece_id: None,
         kind: "finish",
         summary: "Finish planned: bright from bare wood on the starboard topsides, 14 m²".into(),
@@ -167,6 +174,8 @@ fn brindle_wren() -> Result<NewBoat> {
         waterline_strake: 8,
         shell,
         joints,
+        deck: DeckKind::LaidStraight,
+        spars: Rig::Gaff.spars(principal.length),
     })
 }
 
@@ -198,6 +207,8 @@ fn pennywort() -> Result<NewBoat> {
         waterline_strake: 4,
         shell,
         joints,
+        deck: DeckKind::Open,
+        spars: Rig::None.spars(principal.length),
     })
 }
 
@@ -229,286 +240,38 @@ fn lady_teasel() -> Result<NewBoat> {
         waterline_strake: 6,
         shell,
         joints,
+        deck: DeckKind::LaidSwept,
+        spars: Rig::None.spars(principal.length),
     })
 }
 
-/// One thing found, told briefly.
-struct Found {
-    day: i64,
-    by: &'static str,
-    at: (Side, u32, u32),
-    kind: FindingKind,
-    method: Method,
-    reading: Reading,
-    shape: &'static [Point],
-    depth: f64,
-    grade: Grade,
-    certainty: Certainty,
-    cause: Cause,
-    note: &'static str,
-}
-
-fn spike(depth: f64, says: &str) -> Reading {
-    Reading { spike: Some(depth), says: says.into(), ..Reading::default() }
-}
-
-fn drawn(original: f64, remaining: f64) -> Reading {
-    let says = survey::read_drawn(original, remaining).map_or(String::new(), |said| said.says);
-    Reading { original_diameter: Some(original), remaining_diameter: Some(remaining), says, ..Reading::default() }
-}
-
-async fn tell(store: &Store, boat: i64, story: &[Found], start: Timestamp) -> Result<()> {
-    let planks = boats::planks(store, boat).await?;
+/// Tells a boat's story: each finding with the reading it rests on and its picture.
+async fn tell(store: &Store, photos: &Path, boat: i64, story: &[Found], start: Timestamp) -> Result<()> {
+    let file = BoatFile::load(store, boat).await.map_err(|e| StoreError::Conflict(format!("{e:?}")))?;
     for found in story {
-        let (side, strake, frame) = found.at;
-        let at = Address { side, strake, frame };
-        let Some(plank) = boats::plank_at(&planks, at) else {
-            continue;
-        };
-        let when = start + SignedDuration::from_hours(24 * found.day + 2);
-        let mut work = store.begin(Act { by: found.by.into(), at: when, once: None }).await?;
+        let (place, part) = file.locate(&found.at).map_err(|e| StoreError::Conflict(e.to_string()))?;
         let new = NewFinding {
-            at,
-            plank_id: plank.id,
+            shown: file.shown(&place),
+            member_id: part.member_id(),
+            place,
             kind: found.kind,
             method: found.method,
-            reading: found.reading.clone(),
-            shape: found.shape.to_vec(),
+            shape: found.shape.clone(),
             depth: found.depth,
             grade: found.grade,
             certainty: found.certainty,
             cause: found.cause,
             note: found.note.into(),
-            photo: None,
         };
-        work.add_finding(boat, &new).await?;
+        let point = found.shape.first().copied();
+        let reading = found.measure.clone().map(|m| survey::reading(&file, &found.at, m, point, false)).transpose()?;
+        let taken = if found.photo { vec![survey::photo(photos, found).await?] } else { Vec::new() };
+        let when = start + SignedDuration::from_hours(24 * found.day + 2);
+        let mut work = store.begin(Act { by: found.by.into(), at: when, once: None }).await?;
+        work.add_finding(boat, &new, reading.as_ref(), &taken).await?;
         work.commit("/").await?;
     }
     Ok(())
-}
-
-const TOBIAS: &str = "Tobias Renn";
-const MAUD: &str = "Maud Okafor";
-
-/// Rain through a split rail, two bilge planks cracked in a grounding, boat nails sick along the waterline.
-fn wren_story() -> Vec<Found> {
-    use Certainty as C;
-    use FindingKind as F;
-    use Grade as G;
-    let port = Side::Port;
-    let starboard = Side::Starboard;
-    let mut story = vec![
-        Found {
-            day: 2,
-            by: TOBIAS,
-            at: (port, 5, 12),
-            kind: F::Crack,
-            method: Method::Look,
-            reading: Reading::default(),
-            shape: &[[30.0, 62.0], [120.0, 66.0], [215.0, 61.0]],
-            depth: 9.0,
-            grade: G::Mend,
-            certainty: C::Confirmed,
-            cause: Cause::Grounding,
-            note: "Opened when the coating came off; runs with the grain.",
-        },
-        Found {
-            day: 2,
-            by: TOBIAS,
-            at: (port, 6, 13),
-            kind: F::Crack,
-            method: Method::Look,
-            reading: Reading::default(),
-            shape: &[[60.0, 48.0], [190.0, 55.0]],
-            depth: 7.0,
-            grade: G::Mend,
-            certainty: C::Confirmed,
-            cause: Cause::Grounding,
-            note: "",
-        },
-        Found {
-            day: 3,
-            by: TOBIAS,
-            at: (port, 5, 14),
-            kind: F::Gouge,
-            method: Method::Look,
-            reading: Reading::default(),
-            shape: &[[20.0, 60.0], [95.0, 58.0], [90.0, 82.0], [25.0, 84.0]],
-            depth: 5.0,
-            grade: G::Mend,
-            certainty: C::Confirmed,
-            cause: Cause::Grounding,
-            note: "From the same stone.",
-        },
-        Found {
-            day: 5,
-            by: MAUD,
-            at: (starboard, 9, 22),
-            kind: F::Rot,
-            method: Method::Spike,
-            reading: spike(5.0, "soft"),
-            shape: &[[40.0, 60.0], [110.0, 58.0], [118.0, 84.0], [44.0, 88.0]],
-            depth: 10.0,
-            grade: G::Mend,
-            certainty: C::Confirmed,
-            cause: Cause::FreshWater,
-            note: "A knot filled long ago let go; water stood behind the filler.",
-        },
-        Found {
-            day: 8,
-            by: TOBIAS,
-            at: (starboard, 8, 9),
-            kind: F::OpenSeam,
-            method: Method::Feeler,
-            reading: Reading::default(),
-            shape: &[[0.0, 0.0], [240.0, 0.0]],
-            depth: 12.0,
-            grade: G::Watch,
-            certainty: C::Confirmed,
-            cause: Cause::Age,
-            note: "3 mm, filling loose.",
-        },
-        Found {
-            day: 9,
-            by: MAUD,
-            at: (starboard, 4, 18),
-            kind: F::Crack,
-            method: Method::Sound,
-            reading: Reading { says: "damp or soft within".into(), ..Reading::default() },
-            shape: &[[20.0, 70.0], [150.0, 74.0]],
-            depth: 6.0,
-            grade: G::Watch,
-            certainty: C::Suspected,
-            cause: Cause::Unknown,
-            note: "Dull under the mallet; not opened.",
-        },
-    ];
-    for (i, frame) in [7, 9, 11, 13, 15].into_iter().enumerate() {
-        story.push(Found {
-            day: 6,
-            by: MAUD,
-            at: (port, 13, frame),
-            kind: F::Rot,
-            method: Method::Spike,
-            reading: spike(4.0, "soft"),
-            shape: &[[-20.0, 95.0], [38.0, 95.0], [36.0, 120.0], [-18.0, 121.0]],
-            depth: 8.0,
-            grade: G::Watch,
-            certainty: if i < 2 { C::Confirmed } else { C::Suspected },
-            cause: Cause::FreshWater,
-            note: "Under the split rail, over the frame head.",
-        });
-    }
-    for frame in [10, 16, 21, 25, 28] {
-        story.push(Found {
-            day: 10,
-            by: TOBIAS,
-            at: (port, 8, frame),
-            kind: F::SickFastening,
-            method: Method::DrawFastening,
-            reading: drawn(6.0, 4.6),
-            shape: &[[-22.0, 36.0]],
-            depth: 0.0,
-            grade: G::Renew,
-            certainty: C::OpenedUp,
-            cause: Cause::Age,
-            note: "Black wood round the nail.",
-        });
-    }
-    story
-}
-
-/// Laps once filled with hard putty, a plank split where the ribs broke at the turn of the bilge.
-fn pennywort_story() -> Vec<Found> {
-    use Certainty as C;
-    use FindingKind as F;
-    use Grade as G;
-    vec![
-        Found {
-            day: 4,
-            by: MAUD,
-            at: (Side::Starboard, 4, 9),
-            kind: F::Crack,
-            method: Method::Look,
-            reading: Reading::default(),
-            shape: &[[10.0, 36.0], [150.0, 40.0]],
-            depth: 9.0,
-            grade: G::Mend,
-            certainty: C::Confirmed,
-            cause: Cause::ForcedShape,
-            note: "Over two broken ribs.",
-        },
-        Found {
-            day: 4,
-            by: MAUD,
-            at: (Side::Port, 3, 6),
-            kind: F::OpenSeam,
-            method: Method::Feeler,
-            reading: Reading::default(),
-            shape: &[[0.0, 0.0], [210.0, 0.0]],
-            depth: 4.0,
-            grade: G::Mend,
-            certainty: C::Confirmed,
-            cause: Cause::RigidFiller,
-            note: "Hard putty in the lap; the land is lifting.",
-        },
-    ]
-}
-
-/// Epoxy run into two topside seams, brass screws that crumble.
-fn teasel_story() -> Vec<Found> {
-    use Certainty as C;
-    use FindingKind as F;
-    use Grade as G;
-    let seam: &[Point] = &[[0.0, 0.0], [230.0, 0.0]];
-    let mut story: Vec<Found> = [9, 10]
-        .into_iter()
-        .map(|strake| Found {
-            day: 7,
-            by: TOBIAS,
-            at: (Side::Starboard, strake, 20),
-            kind: F::OpenSeam,
-            method: Method::Feeler,
-            reading: Reading::default(),
-            shape: seam,
-            depth: 10.0,
-            grade: G::Mend,
-            certainty: C::Confirmed,
-            cause: Cause::RigidFiller,
-            note: "Epoxy in a working seam; the edge beside it is crushed.",
-        })
-        .collect();
-    for frame in [12, 19, 27] {
-        story.push(Found {
-            day: 11,
-            by: MAUD,
-            at: (Side::Starboard, 6, frame),
-            kind: F::SickFastening,
-            method: Method::DrawFastening,
-            reading: drawn(4.5, 3.1),
-            shape: &[[-16.0, 30.0]],
-            depth: 0.0,
-            grade: G::Renew,
-            certainty: C::OpenedUp,
-            cause: Cause::DissimilarMetals,
-            note: "Brass: it crumbles pink.",
-        });
-    }
-    story.push(Found {
-        day: 12,
-        by: MAUD,
-        at: (Side::Starboard, 11, 30),
-        kind: F::Gouge,
-        method: Method::Look,
-        reading: Reading::default(),
-        shape: &[[40.0, 30.0], [120.0, 30.0], [110.0, 48.0], [50.0, 46.0]],
-        depth: 4.0,
-        grade: G::Mend,
-        certainty: C::Confirmed,
-        cause: Cause::Chafe,
-        note: "Fender chain.",
-    });
-    story
 }
 
 fn rack() -> Vec<NewBoard> {

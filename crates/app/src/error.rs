@@ -10,6 +10,10 @@ use rocket::response::{self, Redirect, Responder, Response};
 pub enum Answer {
     Page(Status, String),
     Go(String),
+    /// For the page's script.
+    Data(serde_json::Value),
+    /// To be kept: its name, kind and content.
+    File(String, ContentType, Vec<u8>),
 }
 
 pub type Result<T = Answer> = std::result::Result<T, AppError>;
@@ -55,13 +59,32 @@ impl From<serde_json::Error> for AppError {
     }
 }
 
+/// Whether a script asks, which is told where an answer leads instead of being led there.
+fn asks_for_json(request: &Request<'_>) -> bool {
+    request.headers().get_one("Accept").is_some_and(|accept| accept.starts_with("application/json"))
+}
+
+fn led_to(request: &Request<'_>, location: String) -> response::Result<'static> {
+    if asks_for_json(request) {
+        let body = serde_json::json!({ "location": location }).to_string();
+        return (ContentType::JSON, body).respond_to(request);
+    }
+    Redirect::to(location).respond_to(request)
+}
+
 impl<'r> Responder<'r, 'static> for Answer {
     fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
         match self {
             Self::Page(status, html) => {
                 Response::build_from((ContentType::HTML, html).respond_to(request)?).status(status).ok()
             }
-            Self::Go(location) => Redirect::to(location).respond_to(request),
+            Self::Go(location) => led_to(request, location),
+            Self::Data(body) => (ContentType::JSON, body.to_string()).respond_to(request),
+            Self::File(name, kind, body) => {
+                let mut response = Response::build_from((kind, body).respond_to(request)?);
+                response.raw_header("Content-Disposition", format!("attachment; filename=\"{name}\""));
+                response.ok()
+            }
         }
     }
 }
@@ -69,7 +92,7 @@ impl<'r> Responder<'r, 'static> for Answer {
 impl<'r> Responder<'r, 'static> for AppError {
     fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
         let (status, title, message) = match self {
-            Self::Done(location) => return Redirect::to(location).respond_to(request),
+            Self::Done(location) => return led_to(request, location),
             Self::NotFound(what) => (Status::NotFound, "Not found", format!("There is no such {what}.")),
             Self::Refused(why) => (Status::Conflict, "That could not be done", why),
             Self::Broken(why) => {

@@ -23,12 +23,15 @@ pub struct Upload {
 
 /// Largest photo taken, MiB.
 pub const PHOTO_LIMIT: u64 = 20;
+/// Most files taken with one form.
+pub const MOST_PHOTOS: usize = 6;
 
 /// Every field of a form as text, and its file if it has one.
 #[derive(Debug, Default, Clone)]
 pub struct Submission {
     fields: BTreeMap<String, String>,
-    pub upload: Option<Upload>,
+    /// Files, in the order they were picked; no more than [`MOST_PHOTOS`].
+    pub uploads: Vec<Upload>,
 }
 
 #[rocket::async_trait]
@@ -48,8 +51,8 @@ impl<'r> FromForm<'r> for Submission {
         let Ok(capped) = field.data.open(PHOTO_LIMIT.mebibytes()).into_bytes().await else {
             return;
         };
-        if !capped.is_empty() {
-            into.upload = Some(Upload { too_large: !capped.is_complete(), bytes: capped.into_inner() });
+        if !capped.is_empty() && into.uploads.len() < MOST_PHOTOS {
+            into.uploads.push(Upload { too_large: !capped.is_complete(), bytes: capped.into_inner() });
         }
     }
 
@@ -275,6 +278,16 @@ impl<'f> Reader<'f> {
         found
     }
 
+    /// One of a closed list, or none when the field is empty.
+    pub fn optional_choice<T: Copy>(&mut self, field: &str, from_code: impl Fn(&str) -> Option<T>) -> Option<T> {
+        if self.form.get(field).is_empty() { None } else { self.choice(field, from_code) }
+    }
+
+    /// Whether a box is ticked.
+    pub fn is_on(&self, field: &str) -> bool {
+        matches!(self.form.get(field), "1" | "on")
+    }
+
     /// Points typed one to a line as `x, y`: lengths in the yard's unit or with their own.
     pub fn points(&mut self, field: &str) -> Vec<[f64; 2]> {
         const MOST: usize = 200;
@@ -306,7 +319,10 @@ mod tests {
     use super::*;
 
     fn form(fields: &[(&str, &str)]) -> Submission {
-        Submission { fields: fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect(), upload: None }
+        Submission {
+            fields: fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect(),
+            uploads: Vec::new(),
+        }
     }
 
     #[test]

@@ -10,6 +10,7 @@ pub mod demo;
 pub mod error;
 pub mod folder;
 pub mod form;
+pub mod instruments;
 pub mod pages;
 pub mod photos;
 pub mod server;

@@ -36,6 +36,29 @@ pub async fn file(folder: &Path, upload: Upload) -> Result<String, InputError> {
     Ok(hash)
 }
 
+/// Longest side of a small picture, pixels.
+const SMALL_SIDE: u32 = 360;
+
+/// A small picture of a photo, made when it is first asked for. `None` when there is no such photo.
+pub async fn small(folder: &Path, hash: &str) -> Option<PathBuf> {
+    let (whole, small) = (path(folder, hash)?, folder.join(format!("{hash}.small.jpg")));
+    if small.exists() {
+        return Some(small);
+    }
+    let bytes = tokio::fs::read(whole).await.ok()?;
+    let jpeg = tokio::task::spawn_blocking(move || {
+        let picture = image::load_from_memory(&bytes)?.thumbnail(SMALL_SIDE, SMALL_SIDE);
+        let mut jpeg = Vec::new();
+        JpegEncoder::new_with_quality(&mut jpeg, QUALITY).encode_image(&picture.to_rgb8())?;
+        Ok::<_, image::ImageError>(jpeg)
+    })
+    .await
+    .ok()?
+    .ok()?;
+    write_whole(&small, &jpeg).await.ok()?;
+    Some(small)
+}
+
 /// Decodes, honours the camera's orientation, and encodes anew: location and all other marks are gone.
 fn upright_jpeg(bytes: &[u8]) -> Result<Vec<u8>, image::ImageError> {
     let mut reader = ImageReader::new(Cursor::new(bytes)).with_guessed_format()?;

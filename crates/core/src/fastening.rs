@@ -1,7 +1,11 @@
 //! Fastenings: size, hold, the drills, and how many.
 
 use crate::error::{self, InputError};
+use crate::geometry::Point;
+use crate::grid::{Address, Shell};
 use crate::reason::Reason;
+use crate::repair::decide::PlankPlace;
+use crate::repair::graving::Hole;
 use crate::timber::Species;
 use crate::units::MM_PER_INCH;
 
@@ -177,6 +181,31 @@ pub fn crossing(plank_width: f64) -> Vec<f64> {
         2 => vec![inset, plank_width - inset],
         _ => vec![inset, plank_width / 2.0, plank_width - inset],
     }
+}
+
+/// A plug covers a fastening's head: old holes count with its diameter, mm (*yard rule*).
+const PLUG_DIAMETER: f64 = 13.0;
+/// A sick fastening found this near a fastening is that fastening, mm.
+const SAME_FASTENING: f64 = 40.0;
+
+/// The fastenings of a plank as the pattern puts them, x from its fore joint: those near a place in `sick` (in the
+/// same coordinates) no longer hold.
+pub fn of_plank(shell: &Shell, place: &PlankPlace, sick: &[Point]) -> Vec<Hole> {
+    let (from, to) = place.span(shell);
+    let mut holes = Vec::new();
+    for frame in 1..=shell.frame_count() {
+        let x = shell.frame_x(frame);
+        if x < from || x > to {
+            continue;
+        }
+        let width = shell.width(Address { side: place.side, strake: place.strake, frame });
+        for (n, y) in crossing(width).into_iter().enumerate() {
+            let at = [x - from, y];
+            let live = !sick.iter().any(|s| (s[0] - at[0]).hypot(s[1] - at[1]) < SAME_FASTENING);
+            holes.push(Hole { id: format!("F{frame}.{}", n + 1), x: at[0], y, diameter: PLUG_DIAMETER, live });
+        }
+    }
+    holes
 }
 
 /// How many to order for so many needed: 5 % spare, and whole boxes.

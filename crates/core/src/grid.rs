@@ -1,7 +1,14 @@
 //! The grid: frames counted from forward, strakes from the keel up, and the addresses everything found has.
 //!
 //! *Bay* n is the space between frame n and frame n + 1. A *plank* is one piece of a strake, from joint to joint.
+//! The rest of the boat is made of [`member`]s, each with cells of its own; a [`Place`] is anywhere on either.
+//! [`edit`] corrects the grid afterwards; [`offsets`] holds the lines she was built to.
 
+pub mod edit;
+pub mod member;
+pub mod offsets;
+
+use std::collections::BTreeSet;
 use std::fmt;
 
 use serde::{Deserialize, Serialize};
@@ -51,11 +58,55 @@ choices! {
     }
 }
 
+impl Construction {
+    /// What one row of the shell's grid is called.
+    pub fn row(self) -> &'static str {
+        match self {
+            Self::Strip => "band of strips",
+            Self::ColdMoulded | Self::PlywoodFramed | Self::PlywoodTaped => "panel",
+            _ => "strake",
+        }
+    }
+
+    /// What lies between two rows.
+    pub fn between(self) -> Between {
+        match self {
+            Self::CarvelCaulked | Self::CarvelGlued | Self::BattenSeam => Between::Seam,
+            Self::Lapstrake => Between::Lap,
+            Self::DoublePlanked | Self::Strip | Self::ColdMoulded => Between::GluedEdge,
+            Self::PlywoodFramed | Self::PlywoodTaped => Between::Joint,
+        }
+    }
+}
+
+/// What lies between two rows of planking.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Between {
+    Seam,
+    Lap,
+    GluedEdge,
+    /// A plywood joint on a chine or under tape.
+    Joint,
+}
+
+impl Between {
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Seam => "seam",
+            Self::Lap => "lap",
+            Self::GluedEdge => "glued edge",
+            Self::Joint => "joint",
+        }
+    }
+}
+
 choices! {
-    /// What kind of joint ends a plank.
+    /// What kind of joint ends a plank; a scarf says which way its outer feather edge points.
     JointKind {
         Butt = "butt", "Butt";
-        Scarf = "scarf", "Scarf";
+        ButtOnFrame = "butt_on_frame", "Butt on a frame";
+        ScarfAft = "scarf_aft", "Scarf, outer edge pointing aft";
+        ScarfForward = "scarf_forward", "Scarf, outer edge pointing forward";
     }
 }
 
@@ -75,7 +126,7 @@ impl fmt::Display for Joint {
 }
 
 /// A place on the shell: a strake at a frame. The cell it names is the bay aft of that frame.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Address {
     pub side: Side,
     pub strake: u32,
@@ -104,24 +155,133 @@ impl Address {
     }
 }
 
-/// One side of a hull's planking, measured or generated, on which places are found.
+/// A cell of anything that is not planking: `KEEL 3` is the third metre of the keel.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct MemberCell {
+    /// The member's code on its boat, in capitals and digits, for instance `FR12P`.
+    pub code: String,
+    /// Counted from 1.
+    pub cell: u32,
+}
+
+/// A place anywhere on a boat.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Place {
+    Shell(Address),
+    Member(MemberCell),
+}
+
+impl fmt::Display for Place {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Shell(at) => at.fmt(f),
+            Self::Member(at) => write!(f, "{} {}", at.code, at.cell),
+        }
+    }
+}
+
+/// Longest code of a member.
+const LONGEST_CODE: usize = 16;
+
+impl Place {
+    /// Reads `P7 F12`, or a member's code and cell: `FR12P 1`, `keel 3`. Errors name the field `address`.
+    pub fn parse(text: &str) -> Result<Self, InputError> {
+        let on_shell = Address::parse(text);
+        if let Ok(at) = on_shell {
+            return Ok(Self::Shell(at));
+        }
+        let upper = text.trim().to_uppercase();
+        let mut parts = upper.split_whitespace();
+        let code = parts.next().filter(|code| {
+            code.len() <= LONGEST_CODE
+                && code.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit())
+                && code.bytes().next().is_some_and(|b| b.is_ascii_uppercase())
+                && code.len() > 1
+        });
+        let cell = parts.next().map_or(Some(1), |n| n.parse().ok().filter(|n| *n > 0));
+        match (code, cell, parts.next()) {
+            (Some(code), Some(cell), None) => Ok(Self::Member(MemberCell { code: code.to_owned(), cell })),
+            _ => on_shell.map(Self::Shell),
+        }
+    }
+
+    /// The address, when it is on the shell.
+    pub fn shell(&self) -> Option<Address> {
+        match self {
+            Self::Shell(at) => Some(*at),
+            Self::Member(_) => None,
+        }
+    }
+}
+
+impl TryFrom<String> for Place {
+    type Error = InputError;
+
+    fn try_from(text: String) -> Result<Self, InputError> {
+        Self::parse(&text)
+    }
+}
+
+/// From which end a yard counts; inside, frames always run from forward and strakes from the keel.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Numbering {
+    pub frames_from_aft: bool,
+    pub strakes_from_sheer: bool,
+}
+
+impl Numbering {
+    /// A place on the shell as this yard numbers it; applied twice it gives the place back.
+    pub fn turn(self, at: Address, shell: &Shell) -> Address {
+        let flip = |on: bool, n: u32, count: u32| if on && n >= 1 && n <= count { count + 1 - n } else { n };
+        Address {
+            side: at.side,
+            strake: flip(self.strakes_from_sheer, at.strake, shell.strake_count()),
+            frame: flip(self.frames_from_aft, at.frame, shell.frame_count()),
+        }
+    }
+}
+
+/// A hull's planking, measured or generated, on which places are found.
 ///
 /// `edges[s][f]` is the girth in mm from the keel to the lower edge of strake `s + 1` at frame `f + 1`,
-/// with one more row for the sheer: strake `n` lies between rows `n − 1` and `n`.
+/// with one more row for the sheer: strake `n` lies between rows `n − 1` and `n`. Both sides share it until one
+/// of them is measured: then `starboard` holds its own.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Shell {
     /// Distance of each frame's centre line aft of frame 1, mm, rising.
     pub frames: Vec<f64>,
     pub edges: Vec<Vec<f64>>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub starboard: Option<Vec<Vec<f64>>>,
+    /// Cells whose width was measured; the rest are generated.
+    #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
+    pub measured: BTreeSet<Address>,
+    /// Frames whose distance from the one before was measured.
+    #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
+    pub measured_frames: BTreeSet<u32>,
 }
 
 impl Shell {
+    /// A shell of which nothing was measured yet.
+    pub fn new(frames: Vec<f64>, edges: Vec<Vec<f64>>) -> Self {
+        Self { frames, edges, starboard: None, measured: BTreeSet::new(), measured_frames: BTreeSet::new() }
+    }
+
     pub fn frame_count(&self) -> u32 {
         self.frames.len() as u32
     }
 
     pub fn strake_count(&self) -> u32 {
         self.edges.len().saturating_sub(1) as u32
+    }
+
+    /// The edges of one side.
+    pub fn edges_of(&self, side: Side) -> &[Vec<f64>] {
+        match (side, &self.starboard) {
+            (Side::Starboard, Some(own)) => own,
+            _ => &self.edges,
+        }
     }
 
     /// Checks that an address lies on this shell. Errors name `strake` or `frame`.
@@ -134,12 +294,27 @@ impl Shell {
     /// Width of a strake at a frame, mm. The address must lie on the shell.
     pub fn width(&self, at: Address) -> f64 {
         let (s, f) = (at.strake as usize, at.frame as usize - 1);
-        self.edges[s][f] - self.edges[s - 1][f]
+        let edges = self.edges_of(at.side);
+        edges[s][f] - edges[s - 1][f]
+    }
+
+    /// Girth of an edge row (0 the keel) at any distance aft of frame 1, mm.
+    pub fn girth(&self, side: Side, row: usize, x: f64) -> f64 {
+        let next = self.frames.partition_point(|f| *f < x).clamp(1, self.frames.len() - 1);
+        let (x0, x1) = (self.frames[next - 1], self.frames[next]);
+        let line = &self.edges_of(side)[row];
+        line[next - 1] + (line[next] - line[next - 1]) * (x - x0) / (x1 - x0)
+    }
+
+    /// Greatest girth from keel to sheer on either side, mm.
+    pub fn greatest_girth(&self) -> f64 {
+        let sheer = self.edges.len() - 1;
+        Side::BOTH.iter().flat_map(|side| &self.edges_of(*side)[sheer]).copied().fold(0.0, f64::max)
     }
 
     /// Widest the strake gets between two frames, mm.
-    pub fn widest(&self, strake: u32, from_frame: u32, to_frame: u32) -> f64 {
-        (from_frame..=to_frame).map(|frame| self.width(Address { side: Side::Port, strake, frame })).fold(0.0, f64::max)
+    pub fn widest(&self, side: Side, strake: u32, from_frame: u32, to_frame: u32) -> f64 {
+        (from_frame..=to_frame).map(|frame| self.width(Address { side, strake, frame })).fold(0.0, f64::max)
     }
 
     /// Distance of a frame's centre line aft of frame 1.
@@ -164,9 +339,9 @@ impl Shell {
 
     /// A strake's lower or upper edge as points `[x, height above its own lower edge]` between two places,
     /// x measured aft from `origin`.
-    pub fn strake_width_line(&self, strake: u32, from_x: f64, to_x: f64, origin: f64) -> Vec<[f64; 2]> {
+    pub fn strake_width_line(&self, side: Side, strake: u32, from_x: f64, to_x: f64, origin: f64) -> Vec<[f64; 2]> {
         let widths: Vec<[f64; 2]> = (1..=self.frame_count())
-            .map(|frame| [self.frame_x(frame), self.width(Address { side: Side::Port, strake, frame })])
+            .map(|frame| [self.frame_x(frame), self.width(Address { side, strake, frame })])
             .collect();
         let inside = widths.iter().copied().filter(|p| p[0] > from_x && p[0] < to_x);
         let at = |x: f64| [x, crate::geometry::polyline_at(&widths, x)];
@@ -206,9 +381,34 @@ mod tests {
 
     #[test]
     fn a_place_off_the_boat_is_refused_with_the_range() {
-        let shell = Shell { frames: vec![0.0, 300.0], edges: vec![vec![0.0, 0.0], vec![100.0, 120.0]] };
+        let shell = Shell::new(vec![0.0, 300.0], vec![vec![0.0, 0.0], vec![100.0, 120.0]]);
         let error = shell.place(Address { side: Side::Port, strake: 1, frame: 3 }).unwrap_err();
         assert_eq!(error.to_string(), "frame: there is no frame 3 on this boat: they go from 1 to 2");
         assert_eq!(shell.width(Address { side: Side::Port, strake: 1, frame: 2 }), 120.0);
+    }
+
+    #[test]
+    fn a_place_is_on_the_shell_or_on_a_member() {
+        assert_eq!(Place::parse("p7 f12").unwrap().to_string(), "P7 F12");
+        for (text, shown) in [("keel 3", "KEEL 3"), ("FR12P 2", "FR12P 2"), ("shp 4", "SHP 4"), ("MAST", "MAST 1")] {
+            let place = Place::parse(text).unwrap();
+            assert_eq!(place.to_string(), shown);
+            assert_eq!(Place::parse(shown).unwrap(), place);
+        }
+        for text in ["", "keel 0", "keel x", "keel 3 4", "K", "a<b 1", "7", &"X".repeat(40)] {
+            assert!(Place::parse(text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
+    fn numbering_from_the_other_end_turned_twice_is_the_same_place() {
+        let shell = Shell::new(vec![0.0, 300.0, 600.0], vec![vec![0.0; 3], vec![100.0; 3], vec![200.0; 3]]);
+        let numbering = Numbering { frames_from_aft: true, strakes_from_sheer: true };
+        let at = Address { side: Side::Port, strake: 2, frame: 1 };
+        let shown = numbering.turn(at, &shell);
+        assert_eq!(shown, Address { side: Side::Port, strake: 1, frame: 3 });
+        assert_eq!(numbering.turn(shown, &shell), at);
+        let off = Address { side: Side::Port, strake: 9, frame: 0 };
+        assert_eq!(numbering.turn(off, &shell), off, "a place off the boat is left to be refused");
     }
 }

@@ -92,22 +92,56 @@ pub fn generate(boat: &Principal, seed: u64) -> Result<Generated, Vec<InputError
         }))
         .map(|share| girths.iter().map(|girth| girth * share).collect())
         .collect();
-    let shell = Shell { frames, edges };
-    let joints = if planked_in_one_length(boat) { Vec::new() } else { lay_out_joints(&shell, &mut random) };
+    let shell = Shell::new(frames, edges);
+    let joints = match boat.construction {
+        Construction::PlywoodFramed | Construction::PlywoodTaped => sheet_joints(&shell),
+        _ if planked_in_one_length(boat) => Vec::new(),
+        _ => lay_out_joints(&shell, &mut random),
+    };
     Ok(Generated { shell, joints })
 }
 
 fn planked_in_one_length(boat: &Principal) -> bool {
     boat.length * 0.94 <= LONGEST_PLANK_MM
-        || matches!(boat.construction, Construction::Strip | Construction::ColdMoulded | Construction::PlywoodTaped)
+        || matches!(boat.construction, Construction::Strip | Construction::ColdMoulded)
+}
+
+/// Length of a sheet of plywood, mm.
+const SHEET_LENGTH_MM: f64 = 2_440.0;
+
+/// Panels of plywood are joined where the sheets end, those of neighbouring panels half a sheet apart.
+fn sheet_joints(shell: &Shell) -> Vec<Joint> {
+    let mut joints = Vec::new();
+    for side in Side::BOTH {
+        for strake in 1..=shell.strake_count() {
+            let mut x = if strake % 2 == 0 { SHEET_LENGTH_MM / 2.0 } else { SHEET_LENGTH_MM };
+            while x < shell.length() - SHEET_LENGTH_MM / 4.0 {
+                let bay = shell.frames.partition_point(|f| *f <= x) as u32;
+                if bay >= 1 && bay < shell.frame_count() {
+                    joints.push(Joint { side, strake, bay });
+                }
+                x += SHEET_LENGTH_MM;
+            }
+        }
+    }
+    joints
+}
+
+/// Fullness 0 … 1 at a share of the length: fullest a little abaft the middle; the stern keeps more breadth than
+/// the stem.
+fn fullness(along: f64) -> f64 {
+    if along < 0.55 { (FRAC_PI_2 * along / 0.55).sin() } else { (FRAC_PI_2 * (1.45 - along) / 0.9).sin() }
+}
+
+/// Half-breadth at the sheer of the generated hull, mm, at a share 0 (stem) … 1 (stern) of the length.
+pub fn half_breadth(beam: f64, along: f64) -> f64 {
+    beam / 2.0 * (0.12 + 0.88 * fullness(along.clamp(0.0, 1.0)).powf(0.8))
 }
 
 /// Half-girth of a section, keel to sheer, at a share 0 (stem) … 1 (stern) of the length.
 fn half_girth(boat: &Principal, along: f64) -> f64 {
-    // Fullest a little abaft the middle; the stern keeps more breadth than the stem.
-    let fullness =
-        if along < 0.55 { (FRAC_PI_2 * along / 0.55).sin() } else { (FRAC_PI_2 * (1.45 - along) / 0.9).sin() };
-    let half_beam = boat.beam / 2.0 * (0.12 + 0.88 * fullness.powf(0.8));
+    let fullness = fullness(along);
+    let half_beam = half_breadth(boat.beam, along);
     let sheer_spring = 1.0 + 0.12 * (2.0 * along - 1.0).powi(2);
     let depth = boat.depth * sheer_spring * (0.60 + 0.40 * fullness);
     let mut girth = 0.0;

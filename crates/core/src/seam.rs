@@ -79,6 +79,11 @@ const WASTE: f64 = 1.15;
 /// Cotton takes up this much more than the seam's length.
 const COTTON_TAKE_UP: f64 = 1.1;
 
+/// Width a carvel seam is first made at the face, mm: thickness / 16 + 0.8 (*yard rule*).
+pub fn first_width(thickness: f64) -> f64 {
+    thickness / 16.0 + 0.8
+}
+
 /// A caulked carvel seam and what it takes. Lengths mm, volumes ml.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Caulking {
@@ -108,7 +113,7 @@ pub struct Caulking {
 pub fn caulk(thickness: f64, length: f64, measured_width: Option<f64>) -> Result<Caulking, InputError> {
     let t = error::length("thickness", thickness)?;
     error::length("length", length)?;
-    let proper = t / 16.0 + 0.8;
+    let proper = first_width(t);
     let width = match measured_width {
         Some(width) => error::within("width", error::positive("width", width)?, 0.1, t.max(20.0))?,
         None => proper,

@@ -1,22 +1,47 @@
 //! Survey: what was found, how it was read, and what the reading means.
+//!
+//! A [`reading::Measure`] is a fact; a finding may rest on several. [`sample`] says how many fastenings are bad from
+//! the few drawn, [`line`](mod@line) what a string along the keel says, [`field`] how wet the wood is between readings, and
+//! [`compare`] what became of the findings of an earlier survey.
 
+pub mod compare;
+pub mod coverage;
+pub mod field;
+pub mod line;
+pub mod past;
+pub mod reading;
 pub mod sample;
 
-use serde::Serialize;
+pub use line::{Hog, hog};
 
 use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::geometry::{Point, extent};
-use crate::timber::Species;
+use crate::grid::member::MemberKind;
+use crate::reason::{Reason, Verdict};
+use crate::repair::graving::DamageKind;
 
 choices! {
     /// What a finding is.
     FindingKind {
         Crack = "crack", "Crack";
-        Rot = "rot", "Rot";
+        Rot = "rot", "Soft rot";
         Gouge = "gouge", "Gouge";
         SickFastening = "sick_fastening", "Sick fastening";
         OpenSeam = "open_seam", "Open seam";
+        DryRot = "dry_rot", "Dry rot";
+        Worm = "worm", "Worm";
+        Split = "split", "Split";
+        Broken = "broken", "Broken through";
+        Delamination = "delamination", "Delamination";
+        Sun = "sun", "Sun damage";
+        Chafe = "chafe", "Chafe";
+        Crushed = "crushed", "Crushed edge";
+        Alkali = "alkali", "Alkali-softened wood";
+        Buckled = "buckled", "Buckled plank or seam";
+        FailedRepair = "failed_repair", "Failed past repair";
+        WrongMaterial = "wrong_material", "Wrong material";
+        Stain = "stain", "Stain or lifted coating";
     }
 }
 
@@ -28,6 +53,7 @@ choices! {
         Spike = "spike", "Spike";
         Meter = "meter", "Pin meter";
         DrawFastening = "draw_fastening", "Drawn fastening";
+        Thickness = "thickness", "Thickness";
         Feeler = "feeler", "Feeler in the seam";
         OpenUp = "open_up", "Opened up";
     }
@@ -74,16 +100,6 @@ choices! {
     }
 }
 
-choices! {
-    /// What a mallet or knuckle says.
-    Ring {
-        Bright = "bright", "Bright";
-        Dull = "dull", "Dull";
-        Dead = "dead", "Dead";
-        Papery = "papery", "Papery and high";
-    }
-}
-
 impl Cause {
     /// What treats the cause itself.
     pub fn cure(self) -> &'static str {
@@ -107,135 +123,80 @@ impl Cause {
     }
 }
 
+/// How the extent of a finding is drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Extent {
+    Line,
+    Area,
+    Point,
+}
+
 impl FindingKind {
+    pub fn extent(self) -> Extent {
+        match self {
+            Self::Crack | Self::Split | Self::Broken | Self::OpenSeam | Self::Buckled => Extent::Line,
+            Self::SickFastening => Extent::Point,
+            _ => Extent::Area,
+        }
+    }
+
+    /// As what a repair cuts it out; `None` when it takes no wood away.
+    pub fn cut_as(self) -> Option<DamageKind> {
+        match self {
+            Self::Crack | Self::Split | Self::Broken => Some(DamageKind::Crack),
+            Self::Gouge | Self::Chafe | Self::Crushed => Some(DamageKind::Gouge),
+            Self::Rot | Self::DryRot | Self::Worm | Self::Alkali | Self::Delamination => Some(DamageKind::Rot),
+            _ => None,
+        }
+    }
+
     /// Whether it takes wood away, so that a repair must cut it out.
     pub fn is_damage(self) -> bool {
-        matches!(self, Self::Crack | Self::Rot | Self::Gouge)
+        self.cut_as().is_some()
     }
-}
 
-/// What a reading says about the wood or metal.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Read {
-    /// The grade the reading alone would give; `None` when it does not decide.
-    pub grade: Option<Grade>,
-    pub says: String,
-}
-
-/// Reads a spike pushed in under hand pressure, mm. For hard species the limits are halved.
-pub fn read_spike(depth: f64, species: Option<&Species>) -> Result<Read, InputError> {
-    error::within("reading", depth, 0.0, 300.0)?;
-    /// Specific gravity from which wood counts as hard under a spike (*yard rule*).
-    const HARD_FROM: f64 = 0.60;
-    let scale = if species.is_some_and(|s| s.specific_gravity >= HARD_FROM) { 0.5 } else { 1.0 };
-    let (grade, says) = match depth / scale {
-        d if d <= 1.0 => (Grade::Sound, "sound"),
-        d if d <= 3.0 => (Grade::Watch, "soft at the surface"),
-        d if d <= 6.0 => (Grade::Mend, "soft"),
-        _ => (Grade::Renew, "rotten"),
-    };
-    Ok(Read { grade: Some(grade), says: says.to_owned() })
-}
-
-/// Reads the sound of a mallet.
-pub fn read_ring(ring: Ring) -> Read {
-    let (grade, says) = match ring {
-        Ring::Bright => (None, "sounds fair; it can still be soft inside: confirm with spike or drill"),
-        Ring::Dull => (Some(Grade::Watch), "damp or soft within"),
-        Ring::Dead => (Some(Grade::Mend), "rot or a void"),
-        Ring::Papery => (Some(Grade::Mend), "plies or layers parted"),
-    };
-    Read { grade, says: says.to_owned() }
-}
-
-/// State of a drawn fastening.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "snake_case")]
-pub enum FasteningGrade {
-    Good,
-    Tired,
-    Bad,
-}
-
-/// Section lost by a drawn fastening, 0–1, and its grade: `1 − (d/d0)²`; to 10 % good, to 30 % tired, then bad.
-///
-/// Diameters in mm; the remaining one may be 0 (it is gone). Black, soft or mushy wood round it is bad
-/// whatever the metal looks like: that is for the surveyor to say.
-pub fn section_loss(original: f64, remaining: f64) -> Result<(f64, FasteningGrade), InputError> {
-    error::length("original_diameter", original)?;
-    if !remaining.is_finite() || remaining < 0.0 {
-        return Err(InputError::new("remaining_diameter", format!("must not be less than 0, was {remaining}")));
+    /// Whether it goes on spreading while it is left.
+    pub fn spreads(self) -> bool {
+        matches!(self, Self::Rot | Self::DryRot | Self::Worm | Self::Alkali | Self::Delamination)
     }
-    if remaining > original {
-        return Err(InputError::new("remaining_diameter", "must not be more than the original diameter"));
-    }
-    let loss = 1.0 - (remaining / original).powi(2);
-    let grade = match loss {
-        l if l <= 0.10 => FasteningGrade::Good,
-        l if l <= 0.30 => FasteningGrade::Tired,
-        _ => FasteningGrade::Bad,
-    };
-    Ok((loss, grade))
-}
 
-/// Reads a drawn fastening by the section it has lost.
-pub fn read_drawn(original: f64, remaining: f64) -> Result<Read, InputError> {
-    let (loss, grade) = section_loss(original, remaining)?;
-    let (grade, word) = match grade {
-        FasteningGrade::Good => (Grade::Sound, "good"),
-        FasteningGrade::Tired => (Grade::Watch, "tired"),
-        FasteningGrade::Bad => (Grade::Renew, "bad"),
-    };
-    Ok(Read { grade: Some(grade), says: format!("{:.0} % of its section lost: {word}", loss * 100.0) })
-}
-
-/// How far a keel (or sheer) departs from the straight line through its ends.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Hog {
-    /// mm above (+) or below (−) the chord, one for each point.
-    pub deviations: Vec<f64>,
-    /// The greatest of them, signed: hogged when positive, sagged when negative.
-    pub greatest: f64,
-    /// Where, as the x of that point.
-    pub at: f64,
-    /// Length over greatest deviation: 1 in this many. `None` when the line is straight.
-    pub one_in: Option<f64>,
-}
-
-impl Hog {
-    /// What the yard rule makes of it.
-    pub fn advice(&self) -> &'static str {
-        match self.one_in {
-            Some(n) if n < 300.0 => {
-                "a structural matter for a surveyor or naval architect; never jack straight in a day: at most 3 mm at a lift and a day between lifts"
-            }
-            Some(n) if n <= 600.0 => "shore to shape before planking: at most 3 mm at a lift and a day between lifts",
-            _ => "nothing to plan",
+    /// The key that opens a new finding of the kind.
+    pub fn key(self) -> &'static str {
+        match self {
+            Self::Crack => "c",
+            Self::Rot => "r",
+            Self::Gouge => "g",
+            Self::SickFastening => "f",
+            Self::OpenSeam => "o",
+            Self::DryRot => "d",
+            Self::Worm => "w",
+            Self::Split => "s",
+            Self::Broken => "b",
+            Self::Delamination => "l",
+            Self::Sun => "u",
+            Self::Chafe => "h",
+            Self::Crushed => "e",
+            Self::Alkali => "a",
+            Self::Buckled => "k",
+            Self::FailedRepair => "p",
+            Self::WrongMaterial => "m",
+            Self::Stain => "t",
         }
     }
 }
 
-/// Measures hog from at least three points `[x, z]` in mm with x rising. Errors name `points` or `points[i]`.
-pub fn hog(points: &[Point]) -> Result<Hog, InputError> {
-    if points.len() < 3 {
-        return Err(InputError::new("points", format!("needs at least 3 points, got {}", points.len())));
+impl Cause {
+    /// Why a repair may not be relied on yet: its cause is not known, or known and not treated. `None` when treated,
+    /// or when there is nothing to treat.
+    pub fn untreated(self, treated: bool) -> Option<Reason> {
+        let text = match self {
+            Self::Unknown => "the cause is not known yet: what did this will do it again".to_owned(),
+            Self::Age => return None,
+            _ if treated => return None,
+            _ => format!("the cause is not treated: {}. {}", self.label().to_lowercase(), self.cure()),
+        };
+        Some(Reason::new("survey.cause", Verdict::Against, text).source("handbook 01, 03"))
     }
-    for (i, p) in points.iter().enumerate() {
-        if !p[0].is_finite() || !p[1].is_finite() {
-            return Err(InputError::new(format!("points[{i}]"), "must be two numbers"));
-        }
-        if i > 0 && p[0] <= points[i - 1][0] {
-            return Err(InputError::new(format!("points[{i}]"), "x must rise from point to point"));
-        }
-    }
-    let (first, last) = (points[0], points[points.len() - 1]);
-    let length = last[0] - first[0];
-    let deviations: Vec<f64> =
-        points.iter().map(|p| p[1] - (first[1] + (last[1] - first[1]) * (p[0] - first[0]) / length)).collect();
-    let worst =
-        (0..points.len()).fold(0, |best, i| if deviations[i].abs() > deviations[best].abs() { i } else { best });
-    let greatest = deviations[worst];
-    Ok(Hog { greatest, at: points[worst][0], one_in: (greatest != 0.0).then(|| length / greatest.abs()), deviations })
 }
 
 /// Checks the drawn shape of a finding in plank coordinates: at least one point, all of them on the plank
@@ -279,57 +240,59 @@ pub fn check_shape(
     Ok(())
 }
 
-/// Urgency of a finding for the list in order of urgency; higher comes first.
+/// What the urgency of a finding depends on.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Weighed {
+    pub kind: FindingKind,
+    pub grade: Grade,
+    pub certainty: Certainty,
+    pub member: MemberKind,
+    pub below_waterline: bool,
+}
+
+/// Urgency of a finding for the list in order of urgency (higher comes first), and why.
 ///
-/// Structure × consequence: the grade's weight, doubled below the waterline, a fifth less while nobody has
-/// confirmed it (*yard rule*).
-pub fn urgency(grade: Grade, below_waterline: bool, certainty: Certainty) -> f64 {
-    let structure = match grade {
+/// Structure × consequence (*yard rule*): the grade's weight, times the member's consequence, doubled below the
+/// waterline, × 1.3 when it spreads, × 1.2 where there is no access later, × 0.8 while nobody has confirmed it.
+pub fn urgency(found: &Weighed) -> (f64, Vec<Reason>) {
+    let structure = match found.grade {
         Grade::Sound => 0.0,
         Grade::Watch => 1.0,
         Grade::Mend => 3.0,
         Grade::Renew => 5.0,
         Grade::Unsafe => 9.0,
     };
-    let consequence = if below_waterline { 2.0 } else { 1.0 };
-    let sure = if certainty == Certainty::Suspected { 0.8 } else { 1.0 };
-    structure * consequence * sure
+    const FORMULA: &str = "grade × member × waterline × spread × access × certainty";
+    let mut score = structure;
+    let mut reasons = vec![
+        Reason::note("survey.urgency", format!("graded {}", found.grade.label()))
+            .formula(FORMULA)
+            .value("weight", structure, "")
+            .source("handbook 03"),
+    ];
+    let mut times = |factor: f64, applies: bool, rule: &'static str, text: &str| {
+        if applies && (factor - 1.0).abs() > 1e-9 {
+            score *= factor;
+            let verdict = if factor > 1.0 { Verdict::Against } else { Verdict::Note };
+            reasons.push(Reason::new(rule, verdict, text).value("×", factor, "").source("handbook 03"));
+        }
+    };
+    let member = found.member;
+    let text = format!("much hangs on a {}", member.label().to_lowercase());
+    times(member.consequence(), true, "survey.urgency.member", &text);
+    times(2.0, found.below_waterline, "survey.urgency.waterline", "below the waterline");
+    times(1.3, found.kind.spreads(), "survey.urgency.spread", "spreads while it is left");
+    let hidden = matches!(member, MemberKind::Floor | MemberKind::Keelson | MemberKind::Deadwood | MemberKind::Frame);
+    times(1.2, hidden, "survey.urgency.access", "closed in later: access is now");
+    times(0.8, found.certainty == Certainty::Suspected, "survey.urgency.certainty", "only suspected: open it up");
+    (score, reasons)
 }
 
 #[cfg(test)]
 mod tests {
-    use proptest::prelude::*;
+    use std::collections::HashSet;
 
     use super::*;
-    use crate::timber::species;
-
-    #[test]
-    fn a_spike_reads_harder_wood_more_strictly() {
-        let oak = species::find("white_oak").unwrap();
-        assert_eq!(read_spike(2.0, None).unwrap().grade, Some(Grade::Watch));
-        assert_eq!(read_spike(2.0, Some(oak)).unwrap().grade, Some(Grade::Mend));
-        assert_eq!(read_spike(7.0, None).unwrap().says, "rotten");
-        assert!(read_spike(-1.0, None).is_err());
-    }
-
-    #[test]
-    fn a_nail_a_tenth_thinner_is_tired() {
-        let (loss, grade) = section_loss(5.0, 4.5).unwrap();
-        assert!((loss - 0.19).abs() < 1e-12);
-        assert_eq!(grade, FasteningGrade::Tired);
-        assert_eq!(section_loss(5.0, 0.0).unwrap(), (1.0, FasteningGrade::Bad));
-        assert_eq!(section_loss(5.0, 6.0).unwrap_err().field, "remaining_diameter");
-    }
-
-    #[test]
-    fn a_keel_that_rises_amidships_is_hogged() {
-        let keel = hog(&[[0.0, 0.0], [2000.0, 9.0], [4000.0, 16.0], [6000.0, 14.0], [8000.0, 4.0]]).unwrap();
-        assert_eq!((keel.greatest, keel.at), (14.0, 4000.0));
-        assert!(keel.advice().starts_with("shore to shape"));
-        let straight = hog(&[[0.0, 5.0], [1.0, 5.0], [2.0, 5.0]]).unwrap();
-        assert_eq!((straight.one_in, straight.advice()), (None, "nothing to plan"));
-        assert_eq!(hog(&[[0.0, 0.0], [0.0, 1.0], [2.0, 0.0]]).unwrap_err().field, "points[1]");
-    }
 
     #[test]
     fn a_finding_off_the_plank_is_refused() {
@@ -342,13 +305,35 @@ mod tests {
         assert_eq!(on(&[[0.0, 20.0]], -1.0).unwrap_err().field, "depth");
     }
 
-    proptest! {
-        #[test]
-        fn hog_ignores_how_the_string_was_tilted(zs in proptest::collection::vec(-50.0..50.0f64, 3..20), tilt in -0.2..0.2f64) {
-            let straight: Vec<Point> = zs.iter().enumerate().map(|(i, z)| [i as f64 * 500.0, *z]).collect();
-            let tilted: Vec<Point> = straight.iter().map(|p| [p[0], p[1] + tilt * p[0]]).collect();
-            let (a, b) = (hog(&straight).unwrap(), hog(&tilted).unwrap());
-            prop_assert!(a.deviations.iter().zip(&b.deviations).all(|(x, y)| (x - y).abs() < 1e-6));
-        }
+    #[test]
+    fn no_two_kinds_share_a_key() {
+        let keys: HashSet<&str> = FindingKind::ALL.iter().map(|k| k.key()).collect();
+        assert_eq!(keys.len(), FindingKind::ALL.len());
+    }
+
+    #[test]
+    fn rot_in_a_floor_below_the_waterline_comes_before_the_same_in_a_topside_plank() {
+        let plank = Weighed {
+            kind: FindingKind::Rot,
+            grade: Grade::Mend,
+            certainty: Certainty::Confirmed,
+            member: MemberKind::Plank,
+            below_waterline: false,
+        };
+        let floor = Weighed { member: MemberKind::Floor, below_waterline: true, ..plank };
+        let ((low, _), (high, why)) = (urgency(&plank), urgency(&floor));
+        assert!((low - 3.0 * 1.3).abs() < 1e-9, "{low}");
+        assert!((high - 3.0 * 1.6 * 2.0 * 1.3 * 1.2).abs() < 1e-9, "{high}");
+        assert!(why.iter().any(|r| r.rule == "survey.urgency.access"));
+        let suspected = Weighed { certainty: Certainty::Suspected, ..plank };
+        assert!(urgency(&suspected).0 < low);
+        assert_eq!(urgency(&Weighed { grade: Grade::Sound, ..floor }).0, 0.0);
+    }
+
+    #[test]
+    fn a_cause_not_known_or_not_treated_is_told_and_age_is_not() {
+        assert!(Cause::Unknown.untreated(true).is_some(), "nobody can have treated what nobody knows");
+        assert!(Cause::FreshWater.untreated(false).unwrap().text.contains("Find the entry"));
+        assert!(Cause::FreshWater.untreated(true).is_none() && Cause::Age.untreated(false).is_none());
     }
 }

@@ -237,7 +237,7 @@ fn section_loss(input: Value) -> Outcome {
         remaining_diameter: f64,
     }
     let input: In = read(input)?;
-    let (loss, grade) = survey::section_loss(input.original_diameter, input.remaining_diameter)?;
+    let (loss, grade) = survey::reading::section_loss(input.original_diameter, input.remaining_diameter)?;
     Ok(json!({ "loss": loss, "grade": grade }))
 }
 

@@ -137,7 +137,7 @@ impl Work {
         }
         let body = json!({ "board": board.id, "tag": board.tag, "piece": piece.id });
         let summary = format!("Reserved {} for {}", board.tag, piece.name);
-        self.note(Some(piece.boat_id), Some(piece.plank_id), "reserved", &summary, &body).await?;
+        self.note(Some(piece.boat_id), Some(piece.member_id), "reserved", &summary, &body).await?;
         Ok(())
     }
 
@@ -174,7 +174,7 @@ impl Work {
         let body = json!({ "board": board.id, "tag": board.tag, "species": board.species, "origin": board.origin,
             "piece": piece.id, "piece_mm": cut.piece, "offcuts": tags, "waste_mm2": cut.waste_area });
         let summary = format!("Cut {} from {}", piece.name, board.tag);
-        self.note(Some(piece.boat_id), Some(piece.plank_id), "cut", &summary, &body).await?;
+        self.note(Some(piece.boat_id), Some(piece.member_id), "cut", &summary, &body).await?;
         Ok(())
     }
 

@@ -12,7 +12,7 @@ use crate::{Result, Store, StoreError, Work};
 pub struct Decision {
     pub id: i64,
     pub boat_id: i64,
-    pub plank_id: i64,
+    pub member_id: i64,
     #[sqlx(try_from = "String")]
     pub kind: OptionKind,
     pub reason: String,
@@ -30,7 +30,7 @@ pub struct Decision {
 #[derive(Debug, Clone)]
 pub struct NewDecision {
     pub boat_id: i64,
-    pub plank_id: i64,
+    pub member_id: i64,
     pub plank_name: String,
     pub kind: OptionKind,
     pub reason: String,
@@ -104,7 +104,7 @@ impl TryFrom<String> for PieceState {
 pub struct Piece {
     pub id: i64,
     pub boat_id: i64,
-    pub plank_id: i64,
+    pub member_id: i64,
     pub decision_id: i64,
     pub name: String,
     #[sqlx(json)]
@@ -129,8 +129,8 @@ pub struct NewPiece {
 }
 
 const DECISION: &str =
-    "SELECT id, boat_id, plank_id, kind, reason, kept, strength, p50, p80, body, by_name, at FROM decision";
-const PIECE: &str = "SELECT id, boat_id, plank_id, decision_id, name, geometry, length, width, thickness, species, state, board_id FROM piece";
+    "SELECT id, boat_id, member_id, kind, reason, kept, strength, p50, p80, body, by_name, at FROM decision";
+const PIECE: &str = "SELECT id, boat_id, member_id, decision_id, name, geometry, length, width, thickness, species, state, board_id FROM piece";
 
 /// Decisions in force.
 pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Decision>> {
@@ -139,7 +139,7 @@ pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Decision>> {
 }
 
 pub async fn of_plank(store: &Store, plank: i64) -> Result<Option<Decision>> {
-    let sql = format!("{DECISION} WHERE plank_id = ? AND superseded = 0");
+    let sql = format!("{DECISION} WHERE member_id = ? AND superseded = 0");
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(plank).fetch_optional(store.pool()).await?)
 }
 
@@ -161,16 +161,16 @@ impl Work {
     /// Decides on a plank. A decision already in force is superseded: its uncut pieces are dropped, their
     /// boards set free and its open tasks dropped. Refused once one of its pieces has been cut.
     pub async fn decide(&mut self, new: &NewDecision, pieces: &[NewPiece]) -> Result<i64> {
-        let before: Option<(i64,)> = sqlx::query_as("SELECT id FROM decision WHERE plank_id = ? AND superseded = 0")
-            .bind(new.plank_id)
+        let before: Option<(i64,)> = sqlx::query_as("SELECT id FROM decision WHERE member_id = ? AND superseded = 0")
+            .bind(new.member_id)
             .fetch_optional(&mut *self.tx)
             .await?;
         if let Some((old,)) = before {
             self.supersede(old).await?;
         }
-        let id = sqlx::query("INSERT INTO decision (boat_id, plank_id, kind, reason, kept, strength, p50, p80, body, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+        let id = sqlx::query("INSERT INTO decision (boat_id, member_id, kind, reason, kept, strength, p50, p80, body, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(new.boat_id)
-            .bind(new.plank_id)
+            .bind(new.member_id)
             .bind(new.kind.code())
             .bind(&new.reason)
             .bind(new.kept)
@@ -184,9 +184,9 @@ impl Work {
             .await?
             .last_insert_rowid();
         for piece in pieces {
-            sqlx::query("INSERT INTO piece (boat_id, plank_id, decision_id, name, geometry, length, width, thickness, species, state) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, 'planned')")
+            sqlx::query("INSERT INTO piece (boat_id, member_id, decision_id, name, geometry, length, width, thickness, species, state) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, 'planned')")
                 .bind(new.boat_id)
-                .bind(new.plank_id)
+                .bind(new.member_id)
                 .bind(id)
                 .bind(&piece.name)
                 .bind(serde_json::to_string(&piece.geometry)?)
@@ -202,7 +202,7 @@ impl Work {
             "decision": id, "kind": new.kind, "reason": new.reason, "kept": new.kept, "strength": new.strength,
             "hours_p50": new.p50, "hours_p80": new.p80, "supersedes": before.map(|b| b.0), "rules": new.rules,
         });
-        self.note(Some(new.boat_id), Some(new.plank_id), "decision", &summary, &body).await?;
+        self.note(Some(new.boat_id), Some(new.member_id), "decision", &summary, &body).await?;
         Ok(id)
     }
 

@@ -11,7 +11,7 @@ use crate::{Result, Store, Work};
 pub struct Event {
     pub id: i64,
     pub boat_id: Option<i64>,
-    pub plank_id: Option<i64>,
+    pub member_id: Option<i64>,
     pub at: String,
     pub by_name: String,
     pub kind: String,
@@ -23,13 +23,13 @@ pub struct Event {
     pub hash: String,
 }
 
-const COLUMNS: &str = "id, boat_id, plank_id, at, by_name, kind, summary, body, corrects, prev_hash, hash";
+const COLUMNS: &str = "id, boat_id, member_id, at, by_name, kind, summary, body, corrects, prev_hash, hash";
 
 impl Event {
     /// What the entry's hash should be: over everything in it and the hash before it.
     fn expected_hash(&self) -> String {
         let mut hasher = Sha256::new();
-        let numbers = [Some(self.id), self.boat_id, self.plank_id, self.corrects]
+        let numbers = [Some(self.id), self.boat_id, self.member_id, self.corrects]
             .map(|n| n.map_or(String::new(), |n| n.to_string()));
         let texts = [&self.at, &self.by_name, &self.kind, &self.summary, &self.body, &self.prev_hash];
         for part in numbers.iter().chain(texts) {
@@ -69,7 +69,7 @@ impl Work {
     async fn append(
         &mut self,
         boat_id: Option<i64>,
-        plank_id: Option<i64>,
+        member_id: Option<i64>,
         kind: &str,
         summary: &str,
         body: &Value,
@@ -81,7 +81,7 @@ impl Work {
         let mut event = Event {
             id: last_id + 1,
             boat_id,
-            plank_id,
+            member_id,
             at: self.stamp(),
             by_name: self.act.by.clone(),
             kind: kind.to_owned(),
@@ -92,10 +92,10 @@ impl Work {
             hash: String::new(),
         };
         event.hash = event.expected_hash();
-        sqlx::query("INSERT INTO event (id, boat_id, plank_id, at, by_name, kind, summary, body, corrects, prev_hash, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+        sqlx::query("INSERT INTO event (id, boat_id, member_id, at, by_name, kind, summary, body, corrects, prev_hash, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(event.id)
             .bind(event.boat_id)
-            .bind(event.plank_id)
+            .bind(event.member_id)
             .bind(&event.at)
             .bind(&event.by_name)
             .bind(&event.kind)
@@ -111,10 +111,11 @@ impl Work {
 
     /// The newest entry of a kind about a plank: what a correction points at.
     pub async fn last_entry(&mut self, plank: i64, kinds: &[&str]) -> Result<Option<i64>> {
-        let rows: Vec<(i64, String)> = sqlx::query_as("SELECT id, kind FROM event WHERE plank_id = ? ORDER BY id DESC")
-            .bind(plank)
-            .fetch_all(&mut *self.tx)
-            .await?;
+        let rows: Vec<(i64, String)> =
+            sqlx::query_as("SELECT id, kind FROM event WHERE member_id = ? ORDER BY id DESC")
+                .bind(plank)
+                .fetch_all(&mut *self.tx)
+                .await?;
         Ok(rows.into_iter().find(|(_, kind)| kinds.contains(&kind.as_str())).map(|(id, _)| id))
     }
 }
@@ -127,7 +128,7 @@ pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Event>> {
 
 /// A plank's own life line, oldest first.
 pub async fn of_plank(store: &Store, plank: i64) -> Result<Vec<Event>> {
-    let sql = format!("SELECT {COLUMNS} FROM event WHERE plank_id = ? ORDER BY id");
+    let sql = format!("SELECT {COLUMNS} FROM event WHERE member_id = ? ORDER BY id");
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(plank).fetch_all(store.pool()).await?)
 }
 

@@ -19,7 +19,9 @@ pub mod boats;
 pub mod decisions;
 pub mod findings;
 pub mod history;
+pub mod members;
 pub mod plans;
+pub mod surveys;
 pub mod tasks;
 
 use std::path::Path;

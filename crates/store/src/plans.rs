@@ -10,7 +10,7 @@ use crate::{Result, Store, StoreError, Work};
 pub struct Plan {
     pub id: i64,
     pub boat_id: i64,
-    pub plank_id: Option<i64>,
+    pub member_id: Option<i64>,
     pub piece_id: Option<i64>,
     pub kind: String,
     #[sqlx(json)]
@@ -24,7 +24,7 @@ pub struct Plan {
 #[derive(Debug, Clone)]
 pub struct NewPlan {
     pub boat_id: i64,
-    pub plank_id: Option<i64>,
+    pub member_id: Option<i64>,
     pub piece_id: Option<i64>,
     /// `fasten`, `seam` or `finish`.
     pub kind: &'static str,
@@ -57,7 +57,7 @@ pub struct NewCoat {
 
 /// A boat's plans of a kind, newest first.
 pub async fn of_boat(store: &Store, boat: i64, kind: &str) -> Result<Vec<Plan>> {
-    let sql = "SELECT id, boat_id, plank_id, piece_id, kind, asked, answer, by_name, at FROM plan WHERE boat_id = ? AND kind = ? ORDER BY id DESC";
+    let sql = "SELECT id, boat_id, member_id, piece_id, kind, asked, answer, by_name, at FROM plan WHERE boat_id = ? AND kind = ? ORDER BY id DESC";
     Ok(sqlx::query_as(sql).bind(boat).bind(kind).fetch_all(store.pool()).await?)
 }
 
@@ -81,9 +81,9 @@ pub async fn coat(store: &Store, boat: i64, id: i64) -> Result<Coat> {
 
 impl Work {
     pub async fn add_plan(&mut self, new: &NewPlan) -> Result<i64> {
-        let id = sqlx::query("INSERT INTO plan (boat_id, plank_id, piece_id, kind, asked, answer, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)")
+        let id = sqlx::query("INSERT INTO plan (boat_id, member_id, piece_id, kind, asked, answer, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(new.boat_id)
-            .bind(new.plank_id)
+            .bind(new.member_id)
             .bind(new.piece_id)
             .bind(new.kind)
             .bind(new.asked.to_string())
@@ -94,7 +94,7 @@ impl Work {
             .await?
             .last_insert_rowid();
         let body = serde_json::json!({ "plan": id, "asked": new.asked, "answer": new.answer });
-        self.note(Some(new.boat_id), new.plank_id, new.kind, &new.summary, &body).await?;
+        self.note(Some(new.boat_id), new.member_id, new.kind, &new.summary, &body).await?;
         Ok(id)
     }
 

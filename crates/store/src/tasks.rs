@@ -13,7 +13,7 @@ use crate::{Result, Store, StoreError, Work};
 pub struct Task {
     pub id: i64,
     pub boat_id: i64,
-    pub plank_id: i64,
+    pub member_id: i64,
     pub decision_id: i64,
     pub seq: i64,
     #[sqlx(try_from = "String")]
@@ -47,7 +47,7 @@ pub struct Running {
     pub boat: String,
 }
 
-const TASK: &str = "SELECT task.id, task.boat_id, plank_id, decision_id, seq, operation, what, amount, p50, p80, wait_after, cautions, done_at,
+const TASK: &str = "SELECT task.id, task.boat_id, member_id, decision_id, seq, operation, what, amount, p50, p80, wait_after, cautions, done_at,
     coalesce((SELECT sum(minutes) FROM clock WHERE task_id = task.id), 0.0) AS minutes,
     (SELECT count(*) FROM clock WHERE task_id = task.id AND stopped_at IS NULL) AS running FROM task";
 
@@ -85,7 +85,7 @@ impl Work {
     pub async fn add_tasks(&mut self, boat: i64, plank: i64, decision: i64, tasks: &[Planned]) -> Result<()> {
         for (seq, task) in tasks.iter().enumerate() {
             let cautions: Vec<&str> = task.cautions.iter().map(|c| c.text()).collect();
-            sqlx::query("INSERT INTO task (boat_id, plank_id, decision_id, seq, operation, what, amount, p50, p80, wait_after, cautions) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+            sqlx::query("INSERT INTO task (boat_id, member_id, decision_id, seq, operation, what, amount, p50, p80, wait_after, cautions) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
                 .bind(boat)
                 .bind(plank)
                 .bind(decision)
@@ -120,7 +120,7 @@ impl Work {
 
     /// Stops a person's clock and books the minutes; nothing happens when none is running.
     pub async fn stop_clock(&mut self, account: i64) -> Result<()> {
-        let sql = "SELECT clock.id, started_at, boat_id, plank_id, what FROM clock JOIN task ON task.id = task_id
+        let sql = "SELECT clock.id, started_at, boat_id, member_id, what FROM clock JOIN task ON task.id = task_id
                    WHERE account_id = ? AND stopped_at IS NULL";
         let open: Option<(i64, String, i64, i64, String)> =
             sqlx::query_as(sql).bind(account).fetch_optional(&mut *self.tx).await?;
@@ -153,7 +153,7 @@ impl Work {
         let body = json!({ "task": task.what, "minutes": minutes, "by_hand": true });
         self.note(
             Some(task.boat_id),
-            Some(task.plank_id),
+            Some(task.member_id),
             "hours",
             &format!("{}: {}", task.what, spoken(minutes)),
             &body,
@@ -178,7 +178,7 @@ impl Work {
             .await?;
         let verb = if done { "Done" } else { "Opened again" };
         let body = json!({ "task": task.id, "done": done });
-        self.note(Some(task.boat_id), Some(task.plank_id), "task", &format!("{verb}: {}", task.what), &body).await?;
+        self.note(Some(task.boat_id), Some(task.member_id), "task", &format!("{verb}: {}", task.what), &body).await?;
         Ok(())
     }
 }

@@ -62,10 +62,10 @@ async fn boat(store: &Store) -> i64 {
     id
 }
 
-fn crack(plank_id: i64) -> NewFinding {
+fn crack(member_id: i64) -> NewFinding {
     NewFinding {
         at: Address { side: Side::Port, strake: 5, frame: 9 },
-        plank_id,
+        member_id,
         kind: FindingKind::Crack,
         method: Method::Look,
         reading: Reading::default(),
@@ -126,7 +126,7 @@ async fn decide(
     let mut work = store.begin(act()).await?;
     let new = NewDecision {
         boat_id: boat,
-        plank_id: plank,
+        member_id: plank,
         plank_name: "P5".into(),
         kind,
         reason: "small".into(),

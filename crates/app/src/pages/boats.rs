@@ -3,6 +3,7 @@
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Construction;
+use mend_keel_core::grid::member::{DeckKind, Rig};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::timber::species;
@@ -59,6 +60,8 @@ struct New {
     uses: Choices,
     schools: Choices,
     species: Choices,
+    decks: Choices,
+    rigs: Choices,
 }
 
 fn pairs(choices: impl IntoIterator<Item = (&'static str, &'static str)>) -> Choices {
@@ -78,6 +81,8 @@ fn form(desk: &Desk<'_>, typed: Typed, faults: Faults) -> New {
         uses: pairs(Use::ALL.iter().map(|u| (u.code(), u.label()))),
         schools: pairs(School::ALL.iter().map(|s| (s.code(), s.label()))),
         species: species_choices(),
+        decks: pairs(DeckKind::ALL.iter().map(|d| (d.code(), d.label()))),
+        rigs: pairs(Rig::ALL.iter().map(|r| (r.code(), r.label()))),
     }
 }
 
@@ -90,6 +95,8 @@ pub fn new_form(desk: Desk<'_>, _who: Crew) -> Result {
         ("plank_species", "western_larch"),
         ("frame_species", "white_oak"),
         ("boat_use", "coastal"),
+        ("deck", "laid_straight"),
+        ("rig", "none"),
     ];
     let typed = usual.into_iter().fold(Typed::default(), |t, (field, value)| t.with(field, value));
     render(&form(&desk, typed, Faults::default()))
@@ -114,6 +121,8 @@ fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoat, Faul
     let construction = read.choice("construction", Construction::from_code);
     let boat_use = read.choice("boat_use", Use::from_code);
     let school = read.choice("school", School::from_code);
+    let deck = read.optional_choice("deck", DeckKind::from_code).unwrap_or(DeckKind::Open);
+    let rig = read.optional_choice("rig", Rig::from_code).unwrap_or(Rig::None);
     let year = read.optional_whole("year", 1000, 2100).map(i64::from);
     let plank_species = read.choice("plank_species", |id| species::find(id).ok());
     let frame_species = read.choice("frame_species", |id| species::find(id).ok());
@@ -161,5 +170,7 @@ fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoat, Faul
         waterline_strake: strakes * 6 / 10,
         shell: generated.shell,
         joints: generated.joints,
+        deck,
+        spars: rig.spars(length),
     })
 }

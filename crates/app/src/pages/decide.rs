@@ -5,8 +5,8 @@ use std::collections::HashMap;
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::repair::decide::{self, Case, OptionKind, RepairOption, Wood};
-use mend_keel_core::repair::graving::{Damage, DamageKind, Patch};
-use mend_keel_core::survey::{FindingKind, Grade};
+use mend_keel_core::repair::graving::{Damage, Patch};
+use mend_keel_core::survey::Grade;
 use mend_keel_core::work::estimate::{Operation, learn};
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::{Geometry, NewDecision, NewPiece};
@@ -30,7 +30,7 @@ struct List {
 }
 
 struct Row {
-    plank_id: i64,
+    member_id: i64,
     plank: String,
     found: String,
     worst: &'static str,
@@ -44,14 +44,16 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
         .damaged()
         .into_iter()
         .map(|plank| {
-            let found: Vec<_> = file.findings.iter().filter(|f| f.plank_id == plank.id).collect();
-            let worst = found.iter().map(|f| f.grade).max().unwrap_or(Grade::Sound);
-            let what: Vec<String> =
-                found.iter().map(|f| format!("{} at F{}", f.kind.label().to_lowercase(), f.frame)).collect();
+            let found: Vec<_> = file.on_plank(plank).collect();
+            let worst = found.iter().map(|(f, _)| f.grade).max().unwrap_or(Grade::Sound);
+            let what: Vec<String> = found
+                .iter()
+                .map(|(f, at)| format!("{} at {}", f.kind.label().to_lowercase(), file.boat.shown(*at)))
+                .collect();
             let decided = file.decision(plank.id).map(|d| (d.kind.label().to_owned(), d.reason.clone()));
             (
                 worst,
-                Row { plank_id: plank.id, plank: plank.name(), found: what.join(", "), worst: worst.label(), decided },
+                Row { member_id: plank.id, plank: plank.name(), found: what.join(", "), worst: worst.label(), decided },
             )
         })
         .collect();
@@ -68,7 +70,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 struct Options {
     page: Page,
     boat_id: i64,
-    plank_id: i64,
+    member_id: i64,
     plank: String,
     school: &'static str,
     creed: &'static str,
@@ -133,22 +135,15 @@ pub async fn rates(desk: &Desk<'_>) -> std::result::Result<HashMap<Operation, f6
 
 /// What the core needs to lay out a plank's options. Errors name `damage`.
 pub fn case<'f>(file: &'f BoatFile, plank: &Plank) -> std::result::Result<Case<'f>, InputError> {
-    let (from, _) = plank.place().span(&file.boat.shell);
-    let found: Vec<_> = file.findings.iter().filter(|f| f.plank_id == plank.id).collect();
+    let found: Vec<_> = file.on_plank(plank).collect();
     let damage: Vec<Damage> = found
         .iter()
-        .filter_map(|f| {
-            let kind = match f.kind {
-                FindingKind::Crack => DamageKind::Crack,
-                FindingKind::Gouge => DamageKind::Gouge,
-                FindingKind::Rot => DamageKind::Rot,
-                FindingKind::SickFastening | FindingKind::OpenSeam => return None,
-            };
-            let shift = file.boat.datum(f.frame) - from;
-            // A place found to be sound asks for nothing.
-            (f.grade > Grade::Sound).then(|| Damage {
-                kind,
-                points: f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect(),
+        // A place found to be sound asks for nothing.
+        .filter(|(f, _)| f.grade > Grade::Sound)
+        .filter_map(|(f, at)| {
+            Some(Damage {
+                kind: f.kind.cut_as()?,
+                points: file.shape_on_plank(plank, f, *at),
                 depth: f.depth.min(plank.thickness),
             })
         })
@@ -166,9 +161,9 @@ pub fn case<'f>(file: &'f BoatFile, plank: &Plank) -> std::result::Result<Case<'
         thickness: plank.thickness,
         damage,
         holes: file.holes(plank),
-        worst: found.iter().map(|f| f.grade).max().unwrap_or(Grade::Watch),
-        causes: found.iter().map(|f| f.cause).collect(),
-        moisture: found.iter().filter_map(|f| f.reading.moisture).reduce(f64::max),
+        worst: found.iter().map(|(f, _)| f.grade).max().unwrap_or(Grade::Watch),
+        causes: found.iter().filter(|(f, _)| f.cause_treated.is_none()).map(|(f, _)| f.cause).collect(),
+        moisture: found.iter().filter_map(|(f, _)| f.moisture).reduce(f64::max),
         below_waterline: file.is_below_waterline(plank.strake),
         other_joints: file
             .joints
@@ -203,7 +198,7 @@ async fn page(
     Ok(Options {
         page: desk.boat_page(file, &format!("Decide on {}", plank.name()), "decide"),
         boat_id: file.boat.id,
-        plank_id: plank.id,
+        member_id: plank.id,
         plank: plank.name(),
         school: file.boat.school.label(),
         creed: file.boat.school.creed(),
@@ -253,7 +248,7 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Pos
 pub fn settled(file: &BoatFile, plank: &Plank, option: &RepairOption, reason: String) -> (NewDecision, Vec<NewPiece>) {
     let decision = NewDecision {
         boat_id: file.boat.id,
-        plank_id: plank.id,
+        member_id: plank.id,
         plank_name: plank.name(),
         kind: option.kind,
         reason,

@@ -35,7 +35,7 @@ struct PieceView {
 
 /// Fastenings a piece needs: those it swallows that held, or every crossing and butt of a stretch.
 fn needed(file: &BoatFile, piece: &Piece, per_crossing: u32) -> u32 {
-    let Ok(plank) = file.plank(piece.plank_id) else {
+    let Ok(plank) = file.plank(piece.member_id) else {
         return 0;
     };
     let holes = file.holes(plank);
@@ -51,7 +51,7 @@ fn needed(file: &BoatFile, piece: &Piece, per_crossing: u32) -> u32 {
 }
 
 fn plan(file: &BoatFile, piece: &Piece, to_plane_off: f64) -> std::result::Result<ScrewPlan, AppError> {
-    let plank = file.plank(piece.plank_id)?;
+    let plank = file.plank(piece.member_id)?;
     let broken = |e: mend_keel_core::InputError| AppError::Refused(e.to_string());
     let width = match piece.geometry {
         Geometry::Stretch { width, .. } => width,
@@ -159,7 +159,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
     let count = needed(&file, piece, p.per_crossing);
     let new = NewPlan {
         boat_id: id,
-        plank_id: Some(piece.plank_id),
+        member_id: Some(piece.member_id),
         piece_id: Some(piece.id),
         kind: "fasten",
         summary: format!(

@@ -134,7 +134,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let coats = coats_from(&plan, start);
     let new = NewPlan {
         boat_id: id,
-        plank_id: None,
+        member_id: None,
         piece_id: None,
         kind: "finish",
         summary: format!("Finish planned: {} on {what}, {area} m²", recipe.label().to_lowercase()),

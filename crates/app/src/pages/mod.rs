@@ -24,16 +24,21 @@ pub mod yard;
 use std::collections::HashSet;
 
 use askama::Template;
+use mend_keel_core::InputError;
 use mend_keel_core::fastening;
-use mend_keel_core::grid::{Address, Joint};
+use mend_keel_core::grid::member::MemberKind;
+use mend_keel_core::grid::{Address, Joint, Place};
 use mend_keel_core::repair::butts::{self, Rule, Violation};
 use mend_keel_core::repair::graving::Hole;
-use mend_keel_core::survey::{FindingKind, Grade};
+use mend_keel_core::survey::reading::On;
+use mend_keel_core::survey::{Certainty, FindingKind, Grade, Weighed};
+use mend_keel_core::timber::species;
 use mend_keel_store::Store;
 use mend_keel_store::accounts::{self, Role, Yard};
 use mend_keel_store::boats::{self as boat_store, Boat, Plank};
 use mend_keel_store::decisions::{self, Decision, Piece, PieceState};
 use mend_keel_store::findings::{self, Finding};
+use mend_keel_store::members::{self, MemberRow};
 use mend_keel_store::plans::{self, Coat, Plan};
 use mend_keel_store::tasks::{self, Task};
 use rocket::http::Status;
@@ -62,14 +67,39 @@ pub fn routes() -> Vec<Route> {
         boats::create,
         map::show,
         map::place,
+        map::close_to,
         map::find,
-        survey::list,
+        survey::list::list,
+        survey::coverage::page,
+        survey::coverage::looked,
+        survey::coverage::looked_surface,
+        survey::sample::page,
+        survey::sample::pick,
+        survey::lines::page,
+        survey::lines::add,
+        survey::causes::page,
+        survey::causes::treat,
+        survey::past::page,
+        survey::past::add,
+        survey::past::withdraw,
+        survey::salvage::page,
+        survey::salvage::fitting,
+        survey::salvage::timber,
+        survey::compare::page,
+        survey::compare::close,
+        survey::reading::new_form,
+        survey::reading::create,
+        survey::reading::withdraw,
+        survey::reading::simulate,
         finding::new_form,
         finding::create,
         finding::edit_form,
         finding::change,
         finding::withdraw,
+        finding::outcome,
+        finding::mark_photo,
         finding::photo,
+        finding::small_photo,
         decide::list,
         decide::options,
         decide::choose,
@@ -220,6 +250,8 @@ pub fn render_faulty(template: &impl Template) -> Result {
 pub struct BoatFile {
     pub boat: Boat,
     pub planks: Vec<Plank>,
+    /// Everything that is not planking.
+    pub members: Vec<MemberRow>,
     pub findings: Vec<Finding>,
     pub decisions: Vec<Decision>,
     pub pieces: Vec<Piece>,
@@ -230,10 +262,58 @@ pub struct BoatFile {
     pub joints: Vec<Joint>,
 }
 
-/// A plug covers a fastening's head: old holes count with its diameter, mm (*yard rule*).
-const PLUG_DIAMETER: f64 = 13.0;
-/// A sick fastening found this near a fastening is that fastening, mm.
-const SAME_FASTENING: f64 = 40.0;
+/// A part of the boat with the place on it: what a finding or a reading belongs to.
+#[derive(Debug, Clone, Copy)]
+pub enum Part<'f> {
+    Plank(&'f Plank, Address),
+    Member(&'f MemberRow, u32),
+}
+
+impl Part<'_> {
+    pub fn member_id(&self) -> i64 {
+        match self {
+            Self::Plank(plank, _) => plank.id,
+            Self::Member(member, _) => member.id,
+        }
+    }
+
+    pub fn kind(&self) -> MemberKind {
+        match self {
+            Self::Plank(..) => MemberKind::Plank,
+            Self::Member(member, _) => member.kind,
+        }
+    }
+
+    pub fn thickness(&self) -> f64 {
+        match self {
+            Self::Plank(plank, _) => plank.thickness,
+            Self::Member(member, _) => member.thickness,
+        }
+    }
+
+    pub fn species(&self) -> &str {
+        match self {
+            Self::Plank(plank, _) => &plank.species,
+            Self::Member(member, _) => &member.species,
+        }
+    }
+
+    /// The cell it is looked at by: the bay of a plank, the part of a member.
+    pub fn cell(&self) -> u32 {
+        match self {
+            Self::Plank(_, at) => at.frame,
+            Self::Member(_, cell) => *cell,
+        }
+    }
+
+    /// `P7, stem to bay 12`, or `Frame 12, port: head`.
+    pub fn name(&self) -> String {
+        match self {
+            Self::Plank(plank, _) => plank.name(),
+            Self::Member(member, cell) => member.cell_name(*cell),
+        }
+    }
+}
 
 impl BoatFile {
     pub async fn load(store: &Store, id: i64) -> std::result::Result<Self, AppError> {
@@ -248,6 +328,7 @@ impl BoatFile {
             seams: plans::of_boat(store, id, "seam").await?,
             fastenings: plans::of_boat(store, id, "fasten").await?,
             joints: boat_store::joints(&planks),
+            members: members::of_boat(store, id).await?,
             planks,
             boat,
         })
@@ -257,13 +338,87 @@ impl BoatFile {
         self.planks.iter().find(|p| p.id == id).ok_or(AppError::NotFound("plank"))
     }
 
+    /// The part of the boat at a place. Errors say what places there are.
+    pub fn part_at(&self, place: &Place) -> std::result::Result<Part<'_>, InputError> {
+        match place {
+            Place::Shell(at) => Ok(Part::Plank(self.plank_at(*at)?, *at)),
+            Place::Member(at) => {
+                let member = self
+                    .members
+                    .iter()
+                    .find(|m| m.code == at.code)
+                    .ok_or_else(|| InputError::new("address", format!("there is no {} on this boat", at.code)))?;
+                if at.cell > member.cells {
+                    let message = format!("{} has parts 1 to {}", member.name, member.cells);
+                    return Err(InputError::new("address", message));
+                }
+                Ok(Part::Member(member, at.cell))
+            }
+        }
+    }
+
+    /// Reads a canonical place and finds what is there.
+    pub fn locate(&self, text: &str) -> std::result::Result<(Place, Part<'_>), InputError> {
+        let place = Place::parse(text)?;
+        let part = self.part_at(&place)?;
+        Ok((place, part))
+    }
+
+    /// A place as this boat's crew call it.
+    pub fn shown(&self, place: &Place) -> String {
+        match (place, self.part_at(place)) {
+            (Place::Shell(at), _) => self.boat.shown(*at),
+            (Place::Member(at), Ok(Part::Member(member, cell))) if member.cells > 1 => {
+                format!("{} {}", at.code, member.kind.cell_name(cell))
+            }
+            (Place::Member(at), _) => at.code.clone(),
+        }
+    }
+
+    /// Where x of a shape begins and ends, and the width there: from the datum of a plank's frame or the start of a
+    /// member's cell, mm.
+    pub fn reach(&self, part: &Part<'_>) -> (f64, f64, f64) {
+        match part {
+            Part::Plank(plank, at) => {
+                let (from, to) = plank.place().span(&self.boat.shell);
+                let datum = self.boat.datum(at.frame);
+                (from - datum, to - datum, self.boat.shell.width(*at))
+            }
+            Part::Member(member, cell) => {
+                let length = member.core().cell_length();
+                let before = length * f64::from(cell - 1);
+                (-before, member.length - before, member.width)
+            }
+        }
+    }
+
+    /// What a reading at a part is taken on.
+    pub fn on<'p>(&self, part: &'p Part<'_>) -> On<'p> {
+        On {
+            species: species::find(part.species()).ok(),
+            thickness: part.thickness(),
+            construction: self.boat.construction,
+        }
+    }
+
+    /// What the urgency of a finding depends on.
+    pub fn weighed(&self, finding: &Finding) -> Weighed {
+        let member = self.part_at(&finding.place).map_or(MemberKind::Plank, |part| part.kind());
+        let below_waterline = match finding.address() {
+            Some(at) => self.is_below_waterline(at.strake),
+            None => member.is_below_waterline(),
+        };
+        Weighed { kind: finding.kind, grade: finding.grade, certainty: finding.certainty, member, below_waterline }
+    }
+
     pub fn decision(&self, plank: i64) -> Option<&Decision> {
-        self.decisions.iter().find(|d| d.plank_id == plank)
+        self.decisions.iter().find(|d| d.member_id == plank)
     }
 
     /// Planks on which something was found that calls for a decision.
     pub fn damaged(&self) -> Vec<&Plank> {
-        let found: HashSet<i64> = self.findings.iter().filter(|f| f.grade > Grade::Sound).map(|f| f.plank_id).collect();
+        let open = self.findings.iter().filter(|f| f.grade > Grade::Sound && f.is_open());
+        let found: HashSet<i64> = open.map(|f| f.member_id).collect();
         self.planks.iter().filter(|p| found.contains(&p.id)).collect()
     }
 
@@ -280,39 +435,35 @@ impl BoatFile {
     }
 
     /// Checks an address and finds its plank.
-    pub fn plank_at(&self, at: Address) -> std::result::Result<&Plank, mend_keel_core::InputError> {
+    pub fn plank_at(&self, at: Address) -> std::result::Result<&Plank, InputError> {
         self.boat.shell.place(at)?;
-        boat_store::plank_at(&self.planks, at)
-            .ok_or_else(|| mend_keel_core::InputError::new("frame", "there is no plank there"))
+        boat_store::plank_at(&self.planks, at).ok_or_else(|| InputError::new("frame", "there is no plank there"))
     }
 
-    /// The fastenings of a plank as the pattern puts them, x from its fore joint: those near a finding of a
-    /// sick one no longer hold.
-    pub fn holes(&self, plank: &Plank) -> Vec<Hole> {
-        let (from, to) = plank.place().span(&self.boat.shell);
-        let sick: Vec<[f64; 2]> = self
-            .findings
+    /// Open findings on a plank with their addresses.
+    pub fn on_plank<'f>(&'f self, plank: &Plank) -> impl Iterator<Item = (&'f Finding, Address)> + use<'f> {
+        let id = plank.id;
+        self.findings
             .iter()
-            .filter(|f| f.plank_id == plank.id && f.kind == FindingKind::SickFastening)
-            .flat_map(|f| {
-                let datum = self.boat.datum(f.frame) - from;
-                f.shape.iter().map(move |p| [p[0] + datum, p[1]])
-            })
+            .filter(move |f| f.member_id == id && f.is_open())
+            .filter_map(|f| Some((f, f.address()?)))
+            .filter(|(_, at)| self.boat.shell.place(*at).is_ok())
+    }
+
+    /// A finding's shape in plank coordinates, x from the plank's fore joint.
+    pub fn shape_on_plank(&self, plank: &Plank, finding: &Finding, at: Address) -> Vec<[f64; 2]> {
+        let shift = self.boat.datum(at.frame) - plank.place().span(&self.boat.shell).0;
+        finding.shape.iter().map(|p| [p[0] + shift, p[1]]).collect()
+    }
+
+    /// The fastenings of a plank as the pattern puts them; those near a finding of a sick one no longer hold.
+    pub fn holes(&self, plank: &Plank) -> Vec<Hole> {
+        let sick: Vec<[f64; 2]> = self
+            .on_plank(plank)
+            .filter(|(f, _)| f.kind == FindingKind::SickFastening)
+            .flat_map(|(f, at)| self.shape_on_plank(plank, f, at))
             .collect();
-        let mut holes = Vec::new();
-        for frame in 1..=self.boat.shell.frame_count() {
-            let x = self.boat.shell.frame_x(frame);
-            if x < from || x > to {
-                continue;
-            }
-            let width = self.boat.shell.width(Address { side: plank.side, strake: plank.strake, frame });
-            for (n, y) in fastening::crossing(width).into_iter().enumerate() {
-                let at = [x - from, y];
-                let live = !sick.iter().any(|s| (s[0] - at[0]).hypot(s[1] - at[1]) < SAME_FASTENING);
-                holes.push(Hole { id: format!("F{frame}.{}", n + 1), x: at[0], y, diameter: PLUG_DIAMETER, live });
-            }
-        }
-        holes
+        fastening::of_plank(&self.boat.shell, &plank.place(), &sick)
     }
 
     /// What is still open at each stage of the work.
@@ -322,10 +473,9 @@ impl BoatFile {
         let planned = |plans: &[Plan], piece: &Piece| plans.iter().any(|p| p.piece_id == Some(piece.id));
         let unseamed = self
             .decided_new_planks()
-            .filter(|p| seams::seam_length(self, p) > 0.0 && !self.seams.iter().any(|s| s.plank_id == Some(p.id)))
+            .filter(|p| seams::seam_length(self, p) > 0.0 && !self.seams.iter().any(|s| s.member_id == Some(p.id)))
             .count();
-        let suspected =
-            self.findings.iter().filter(|f| f.certainty == mend_keel_core::survey::Certainty::Suspected).count();
+        let suspected = self.findings.iter().filter(|f| f.is_open() && f.certainty == Certainty::Suspected).count();
         let stage = |key, label, open| Stage { key, label, open };
         vec![
             stage("survey", "Survey", suspected),
@@ -343,8 +493,8 @@ impl BoatFile {
     /// Planks with a decision that opens their seams.
     pub fn decided_new_planks(&self) -> impl Iterator<Item = &Plank> {
         self.planks.iter().filter(|p| {
-            self.pieces.iter().any(|piece| piece.plank_id == p.id)
-                || self.findings.iter().any(|f| f.plank_id == p.id && f.kind == FindingKind::OpenSeam)
+            self.pieces.iter().any(|piece| piece.member_id == p.id)
+                || self.findings.iter().any(|f| f.member_id == p.id && f.is_open() && f.kind == FindingKind::OpenSeam)
         })
     }
 }

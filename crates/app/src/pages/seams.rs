@@ -31,7 +31,7 @@ struct List {
 }
 
 struct StrakeView {
-    plank_id: i64,
+    member_id: i64,
     plank: String,
     rows: Vec<(&'static str, String)>,
     reasons: Vec<ReasonView>,
@@ -48,7 +48,7 @@ pub fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
     let stretches: f64 = file
         .pieces
         .iter()
-        .filter(|p| p.plank_id == plank.id)
+        .filter(|p| p.member_id == plank.id)
         .map(|p| match &p.geometry {
             Geometry::Stretch { from, to, .. } => 2.0 * (to - from),
             Geometry::Patch { to_edge, .. } => match to_edge.as_str() {
@@ -58,14 +58,16 @@ pub fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
             },
         })
         .sum();
-    let open =
-        file.findings.iter().any(|f| f.plank_id == plank.id && f.kind == mend_keel_core::survey::FindingKind::OpenSeam);
+    let open = file
+        .findings
+        .iter()
+        .any(|f| f.member_id == plank.id && f.kind == mend_keel_core::survey::FindingKind::OpenSeam);
     if open { to - from } else { stretches }
 }
 
 fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
     let units = desk.units;
-    let plan = file.seams.iter().find(|s| s.plank_id == Some(plank.id));
+    let plan = file.seams.iter().find(|s| s.member_id == Some(plank.id));
     let length = plan.and_then(|s| s.asked["seam_mm"].as_f64()).unwrap_or_else(|| seam_length(file, plank));
     let caulked = seam::judge(file.boat.construction, Treatment::CottonCompound).verdict == Verdict::For;
     let opened = if length > 0.0 { units.run(length) } else { "none: the piece touches no seam".to_owned() };
@@ -104,7 +106,7 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
         .and_then(|s| s.asked.get("treatment").and_then(Value::as_str).and_then(Treatment::from_code))
         .map(|t| t.label().to_owned());
     StrakeView {
-        plank_id: plank.id,
+        member_id: plank.id,
         plank: plank.name(),
         rows,
         reasons: shown,
@@ -178,7 +180,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
     };
     let new = NewPlan {
         boat_id: id,
-        plank_id: Some(plank.id),
+        member_id: Some(plank.id),
         piece_id: None,
         kind: "seam",
         summary: format!("Seams of {}: {}", plank.name(), treatment.label().to_lowercase()),

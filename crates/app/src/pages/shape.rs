@@ -10,6 +10,7 @@ use rocket::get;
 use super::{BoatFile, Desk, Page, render};
 use crate::auth::BoatReader;
 use crate::error::{AppError, Result};
+use crate::view::layers::Layers;
 use crate::view::map::Map;
 use crate::view::piece::{self as drawing, Corner};
 use crate::view::plank::{Mark, PlankView};
@@ -60,6 +61,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
             }
         })
         .collect();
+    let layers = Layers::default();
     let map = Map {
         boat: &file.boat,
         planks: &file.planks,
@@ -69,6 +71,8 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
         joints: &file.joints,
         violations: &violations,
         selected: None,
+        layers: &layers,
+        layer: "",
     };
     render(&List {
         svg: map.draw(),
@@ -97,7 +101,7 @@ pub fn blank(desk: &Desk<'_>, piece: &Piece) -> String {
 struct Show {
     page: Page,
     boat_id: i64,
-    plank_id: i64,
+    member_id: i64,
     name: String,
     state: &'static str,
     svg: String,
@@ -113,7 +117,7 @@ struct Show {
 pub async fn piece(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let piece = decisions::piece(desk.store, id, piece).await?;
-    let plank = file.plank(piece.plank_id)?;
+    let plank = file.plank(piece.member_id)?;
     let Described { outline, mut facts, swallowed, scarf } = described(&desk, &piece, plank)?;
     if matches!(piece.geometry, Geometry::Stretch { scarf, new_fore, new_aft, .. } if scarf == 0.0 && (new_fore || new_aft))
     {
@@ -131,7 +135,7 @@ pub async fn piece(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64) -> Res
         svg: drawing::draw(&drawn, &outline, (datum, datum_x), desk.units),
         page: desk.boat_page(&file, &piece.name, "shape"),
         boat_id: id,
-        plank_id: plank.id,
+        member_id: plank.id,
         name: piece.name.clone(),
         state: piece.state.label(),
         corners: drawing::corners(&outline, datum_x, desk.units),
@@ -230,19 +234,14 @@ fn stretch(file: &BoatFile, plank: &Plank, from: f64, to: f64, outlines: Vec<Vec
     let (origin, end) = plank.place().span(shell);
     let (from, to) = (from.max(0.0), to.min(end - origin));
     let marks = file
-        .findings
-        .iter()
-        .filter(|f| f.plank_id == plank.id)
-        .map(|f| {
-            let shift = file.boat.datum(f.frame) - origin;
-            Mark { kind: f.kind, certainty: f.certainty, shape: f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect() }
-        })
+        .on_plank(plank)
+        .map(|(f, at)| Mark { kind: f.kind, certainty: f.certainty, shape: file.shape_on_plank(plank, f, at) })
         .filter(|m| m.shape.iter().all(|p| p[0] >= from && p[0] <= to))
         .collect();
     PlankView {
         from,
         to,
-        upper: shell.strake_width_line(plank.strake, origin + from, origin + to, origin),
+        upper: shell.strake_width_line(plank.side, plank.strake, origin + from, origin + to, origin),
         frames: (1..=shell.frame_count())
             .map(|n| (n, shell.frame_x(n) - origin))
             .filter(|(_, x)| *x >= from && *x <= to)

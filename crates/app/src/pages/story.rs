@@ -46,7 +46,7 @@ fn event_view(file: &BoatFile, event: Event) -> EventView {
         summary: event.summary,
         corrects: event.corrects,
         details: if details == "{}" { String::new() } else { details },
-        plank: event.plank_id.and_then(|id| file.plank(id).ok()).map(|p| (p.id, p.name())),
+        plank: event.member_id.and_then(|id| file.plank(id).ok()).map(|p| (p.id, p.name())),
         hash: event.hash.chars().take(12).collect(),
     }
 }
@@ -73,7 +73,7 @@ pub async fn plank(desk: Desk<'_>, _who: BoatReader, id: i64, plank: i64) -> Res
     let plank = file.plank(plank)?;
     let events = history::of_plank(desk.store, plank.id).await?;
     let broken = history::broken_link(desk.store).await?;
-    let minutes: f64 = file.tasks.iter().filter(|t| t.plank_id == plank.id).map(|t| t.minutes).sum();
+    let minutes: f64 = file.tasks.iter().filter(|t| t.member_id == plank.id).map(|t| t.minutes).sum();
     let (from, to) = plank.place().span(&file.boat.shell);
     let species =
         mend_keel_core::timber::species::find(&plank.species).map_or(plank.species.clone(), |s| s.name.clone());

@@ -61,7 +61,7 @@ pub async fn today(desk: Desk<'_>, user: User) -> Result {
             .take(NEXT_TASKS)
             .map(|t| Next {
                 what: t.what.clone(),
-                plank: file.plank(t.plank_id).map(|p| p.name()).unwrap_or_default(),
+                plank: file.plank(t.member_id).map(|p| p.name()).unwrap_or_default(),
                 hours: view::hours(t.p50),
             })
             .collect();

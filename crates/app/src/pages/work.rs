@@ -28,7 +28,7 @@ struct List {
 }
 
 struct Job {
-    plank_id: i64,
+    member_id: i64,
     plank: String,
     decided: String,
     tasks: Vec<TaskView>,
@@ -83,9 +83,9 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
         .decisions
         .iter()
         .filter_map(|d| {
-            let plank = file.plank(d.plank_id).ok()?;
+            let plank = file.plank(d.member_id).ok()?;
             let tasks = file.tasks.iter().filter(|t| t.decision_id == d.id).map(task_view).collect();
-            Some(Job { plank_id: plank.id, plank: plank.name(), decided: d.kind.label().to_owned(), tasks })
+            Some(Job { member_id: plank.id, plank: plank.name(), decided: d.kind.label().to_owned(), tasks })
         })
         .collect();
     let mut by_operation: BTreeMap<Operation, (f64, f64)> = BTreeMap::new();

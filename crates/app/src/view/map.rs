@@ -5,14 +5,18 @@
 
 use std::fmt::Write;
 
+use mend_keel_core::fastening;
 use mend_keel_core::geometry::extent;
-use mend_keel_core::grid::{Address, Joint, Shell, Side};
+use mend_keel_core::grid::{Address, Between, Joint, JointKind, Shell, Side};
 use mend_keel_core::repair::butts::Violation;
+use mend_keel_core::survey::Grade;
+use mend_keel_core::timber::moisture::MoistureClass;
 use mend_keel_store::boats::{Boat, Plank};
 use mend_keel_store::decisions::{Decision, Geometry, Piece, PieceState};
 use mend_keel_store::findings::Finding;
 use serde_json::json;
 
+use super::layers::{self, Layers};
 use super::svg;
 
 /// Length of every boat on the drawing, units; everything below is in the same units.
@@ -25,6 +29,8 @@ const MARGIN: f64 = 220.0;
 const SHOWN_FROM: f64 = 20.0;
 /// Size of a glyph.
 const GLYPH: f64 = 110.0;
+/// How far a scarf's line leans each way.
+const SCARF_LEAN: f64 = 45.0;
 
 /// What the map shows.
 #[derive(Debug)]
@@ -38,6 +44,9 @@ pub struct Map<'b> {
     /// Pairs of `joints` that are too close.
     pub violations: &'b [Violation],
     pub selected: Option<Address>,
+    pub layers: &'b Layers,
+    /// The layer that is shown at first.
+    pub layer: &'b str,
 }
 
 /// Places on the drawing.
@@ -51,8 +60,7 @@ struct Scale<'s> {
 
 impl<'s> Scale<'s> {
     fn new(shell: &'s Shell) -> Self {
-        let girth = shell.edges.last().map_or(0.0, |sheer| sheer.iter().copied().fold(0.0, f64::max));
-        Self { shell, girth, per_mm: DRAWN_LENGTH / shell.length().max(1.0) }
+        Self { shell, girth: shell.greatest_girth(), per_mm: DRAWN_LENGTH / shell.length().max(1.0) }
     }
 
     fn x(&self, x: f64) -> f64 {
@@ -67,13 +75,9 @@ impl<'s> Scale<'s> {
         }
     }
 
-    /// Girth of edge row `row` at any x.
-    fn edge(&self, row: usize, x: f64) -> f64 {
-        let frames = &self.shell.frames;
-        let next = frames.partition_point(|f| *f < x).clamp(1, frames.len() - 1);
-        let (x0, x1) = (frames[next - 1], frames[next]);
-        let (y0, y1) = (self.shell.edges[row][next - 1], self.shell.edges[row][next]);
-        y0 + (y1 - y0) * (x - x0) / (x1 - x0)
+    /// Height on the drawing of an edge row at any x.
+    fn edge(&self, side: Side, row: usize, x: f64) -> f64 {
+        self.y(side, self.shell.girth(side, row, x))
     }
 
     /// An edge of a strake from one x to another, with a point at every frame between.
@@ -82,7 +86,7 @@ impl<'s> Scale<'s> {
         std::iter::once(from)
             .chain(between)
             .chain(std::iter::once(to))
-            .map(|x| [self.x(x), self.y(side, self.edge(row, x))])
+            .map(|x| [self.x(x), self.edge(side, row, x)])
             .collect()
     }
 
@@ -96,7 +100,7 @@ impl<'s> Scale<'s> {
 
     /// A point of a plank: x aft of frame 1, y up from the strake's lower edge.
     fn on_strake(&self, side: Side, strake: u32, x: f64, y: f64) -> [f64; 2] {
-        [self.x(x), self.y(side, self.edge(strake as usize - 1, x) + y)]
+        [self.x(x), self.y(side, self.shell.girth(side, strake as usize - 1, x) + y)]
     }
 }
 
@@ -111,15 +115,19 @@ impl Map<'_> {
             out,
             "<svg id=\"map\" class=\"map\" viewBox=\"0 0 {width:.0} {height:.0}\" role=\"application\" tabindex=\"0\" \
              aria-label=\"Planking map of {}: arrow keys walk from cell to cell, question mark shows the keys\" \
-             data-map='{}'>{}",
+             data-map='{}' data-layer=\"{}\">{}",
             svg::safe(&self.boat.name),
             svg::safe(&self.grid_data(&scale)),
+            svg::safe(self.layer),
             svg::GLYPHS
         );
         self.draw_planks(&mut out, &scale);
+        self.draw_cells(&mut out, &scale);
+        self.draw_seams(&mut out, &scale);
         self.draw_frames(&mut out, &scale);
         self.draw_pieces(&mut out, &scale);
         self.draw_joints(&mut out, &scale);
+        self.draw_spots(&mut out, &scale);
         self.draw_findings(&mut out, &scale);
         self.draw_labels(&mut out, &scale);
         out.push_str("<path id=\"map-cursor\" class=\"map-cursor\" d=\"\"/></svg>");
@@ -129,20 +137,158 @@ impl Map<'_> {
     /// What the page's script needs to find the cell under a pointer.
     fn grid_data(&self, scale: &Scale<'_>) -> String {
         let round = |mm: f64| (mm * scale.per_mm * 10.0).round() / 10.0;
-        let rows: Vec<Vec<f64>> =
-            self.boat.shell.edges.iter().map(|row| row.iter().copied().map(round).collect()).collect();
+        let rows = |side| -> Vec<Vec<f64>> {
+            self.boat.shell.edges_of(side).iter().map(|row| row.iter().copied().map(round).collect()).collect()
+        };
+        let starboard = self.boat.shell.starboard.as_ref().map(|_| rows(Side::Starboard));
         json!({
             "frames": self.boat.shell.frames.iter().copied().map(round).collect::<Vec<f64>>(),
-            "edges": rows, "margin": MARGIN, "girth": round(scale.girth), "band": KEEL_BAND, "boat": self.boat.id,
+            "edges": rows(Side::Port), "starboard": starboard, "margin": MARGIN, "girth": round(scale.girth), "band": KEEL_BAND, "boat": self.boat.id,
             "selected": self.selected.map(|at| at.to_string()),
         })
         .to_string()
     }
 
+    /// What is known cell by cell: grade, moisture, past repairs, coverage, and which widths were measured.
+    fn draw_cells(&self, out: &mut String, scale: &Scale<'_>) {
+        let frames = &self.boat.shell.frames;
+        let cell = |plank: &Plank, bay: u32| {
+            let from = frames.get(bay as usize - 1)?;
+            let to = frames.get(bay as usize)?;
+            Some(svg::points(scale.stretch(plank.side, plank.strake, *from, *to)))
+        };
+        let mut groups: [String; 4] = Default::default();
+        let mut known: Vec<_> = self.layers.cells.iter().collect();
+        known.sort_by_key(|(key, _)| **key);
+        for ((member, bay), state) in known {
+            let Some(plank) = self.planks.iter().find(|p| p.id == *member) else {
+                continue;
+            };
+            let Some(points) = cell(plank, *bay) else {
+                continue;
+            };
+            let patterns = [
+                state.grade.map(layers::grade_pattern),
+                state.moisture.map(|m| layers::moisture_pattern(MoistureClass::of(m))),
+                state.past.map(|(_, quality)| layers::past_pattern(quality)),
+                layers::coverage_pattern(&state.looked),
+            ];
+            for (group, pattern) in groups.iter_mut().zip(patterns) {
+                if let Some(pattern) = pattern {
+                    let _ = write!(group, "<polygon fill=\"url(#{pattern})\" points=\"{points}\"/>");
+                }
+            }
+        }
+        for (layer, group) in ["grade", "moisture", "past", "coverage"].into_iter().zip(groups) {
+            let _ = write!(out, "<g class=\"layer layer-{layer}\">{group}</g>");
+        }
+        out.push_str("<g class=\"layer layer-grid\">");
+        for at in &self.boat.shell.measured {
+            if self.boat.shell.place(*at).is_err() {
+                continue;
+            }
+            let x = self.boat.shell.frame_x(at.frame);
+            let row = at.strake as usize;
+            let [low, high] = [row - 1, row].map(|row| scale.edge(at.side, row, x));
+            let _ = write!(
+                out,
+                "<path class=\"measured\" d=\"M{0:.0} {low:.0}V{high:.0}\"/><circle class=\"measured-dot\" cx=\"{0:.0}\" cy=\"{1:.0}\" r=\"18\"/>",
+                scale.x(x),
+                (low + high) / 2.0
+            );
+        }
+        out.push_str("</g><g class=\"layer layer-age\">");
+        for plank in self.planks {
+            if let Some(year) = plank.year {
+                let (from, to) = plank.place().span(&self.boat.shell);
+                let middle = (from + to) / 2.0;
+                let row = plank.strake as usize;
+                let y = (scale.edge(plank.side, row - 1, middle) + scale.edge(plank.side, row, middle)) / 2.0;
+                let _ = write!(
+                    out,
+                    "<polygon fill=\"url(#p-upright)\" points=\"{}\"/><text class=\"map-year\" x=\"{:.0}\" y=\"{:.0}\">{year}</text>",
+                    svg::points(scale.stretch(plank.side, plank.strake, from, to)),
+                    scale.x(middle),
+                    y + 30.0
+                );
+            }
+        }
+        out.push_str("</g>");
+    }
+
+    /// Seams as they were found; a lapstrake hull shows its laps, a glued one that there is nothing to open.
+    fn draw_seams(&self, out: &mut String, scale: &Scale<'_>) {
+        let shell = &self.boat.shell;
+        if self.boat.construction.between() == Between::Lap {
+            out.push_str("<g class=\"laps\">");
+            for side in Side::BOTH {
+                for row in 1..shell.edges.len() - 1 {
+                    // The land of a lap, drawn a little below the edge that is seen.
+                    let line = scale.run(side, row, 0.0, shell.length()).into_iter().map(|[x, y]| {
+                        let inward = if side == Side::Port { 14.0 } else { -14.0 };
+                        [x, y + inward]
+                    });
+                    let _ = write!(out, "<polyline class=\"lap\" points=\"{}\"/>", svg::points(line));
+                }
+            }
+            out.push_str("</g>");
+        }
+        out.push_str("<g class=\"layer layer-seams\">");
+        for seam in &self.layers.seams {
+            let (from, to) = (seam.from.max(0.0), seam.to.min(shell.length()));
+            if from < to && seam.row < shell.edges.len() {
+                let _ = write!(
+                    out,
+                    "<polyline class=\"seam {}\" points=\"{}\"/>",
+                    layers::seam_class(seam.filler),
+                    svg::points(scale.run(seam.side, seam.row, from, to))
+                );
+            }
+        }
+        out.push_str("</g>");
+    }
+
+    /// Readings with their figures, and fastenings drawn or picked.
+    fn draw_spots(&self, out: &mut String, scale: &Scale<'_>) {
+        let shell = &self.boat.shell;
+        out.push_str("<g class=\"layer layer-moisture\">");
+        for spot in &self.layers.moisture {
+            let [x, y] = scale.on_strake(spot.at.side, spot.at.strake, spot.x, spot.y);
+            let _ = write!(
+                out,
+                "<circle class=\"spot-dot\" cx=\"{x:.0}\" cy=\"{y:.0}\" r=\"16\"/><text class=\"spot-number\" x=\"{x:.0}\" y=\"{:.0}\">{:.0}</text>",
+                y - 26.0,
+                spot.moisture
+            );
+        }
+        out.push_str("</g><g class=\"layer layer-fastenings\">");
+        for spot in &self.layers.drawn {
+            if shell.place(spot.at).is_err() {
+                continue;
+            }
+            let heights = fastening::crossing(shell.width(spot.at));
+            let y = heights.get(spot.nth.max(1) as usize - 1).or(heights.first()).copied().unwrap_or(0.0);
+            let [x, y] = scale.on_strake(spot.at.side, spot.at.strake, shell.frame_x(spot.at.frame), y);
+            let (glyph, size) = match spot.grade {
+                None => ("g-pick", 100.0),
+                Some(Grade::Sound) => ("g-drawn-good", 74.0),
+                Some(Grade::Watch) => ("g-drawn-tired", 74.0),
+                Some(_) => ("g-drawn-bad", 74.0),
+            };
+            let _ = write!(
+                out,
+                "<use href=\"#{glyph}\" x=\"{:.0}\" y=\"{:.0}\" width=\"{size}\" height=\"{size}\" class=\"glyph\"/>",
+                x - size / 2.0,
+                y - size / 2.0
+            );
+        }
+        out.push_str("</g>");
+    }
+
     fn draw_planks(&self, out: &mut String, scale: &Scale<'_>) {
         for plank in self.planks {
             let (from, to) = plank.place().span(&self.boat.shell);
-            let decided = self.decisions.iter().any(|d| d.plank_id == plank.id);
+            let decided = self.decisions.iter().any(|d| d.member_id == plank.id);
             let _ = write!(
                 out,
                 "<polygon class=\"plank{}{}\" points=\"{}\"/>",
@@ -157,10 +303,18 @@ impl Map<'_> {
         let sheer = self.boat.shell.edges.len() - 1;
         for side in Side::BOTH {
             for x in &self.boat.shell.frames {
-                let [foot, head] = [0, sheer].map(|row| scale.y(side, scale.edge(row, *x)));
+                let [foot, head] = [0, sheer].map(|row| scale.edge(side, row, *x));
                 let _ = write!(out, "<path class=\"frame\" d=\"M{:.0} {foot:.0}V{head:.0}\"/>", scale.x(*x));
             }
         }
+    }
+
+    /// Kind of a joint: the plank forward of it knows.
+    fn kind_of(&self, joint: &Joint) -> JointKind {
+        self.planks
+            .iter()
+            .find(|p| p.side == joint.side && p.strake == joint.strake && p.to_bay == Some(joint.bay))
+            .map_or(JointKind::Butt, |p| p.to_joint)
     }
 
     fn draw_joints(&self, out: &mut String, scale: &Scale<'_>) {
@@ -168,19 +322,26 @@ impl Map<'_> {
             let x = self.boat.shell.bay_middle(joint.bay);
             let bad = self.violations.iter().any(|v| v.a == i || v.b == i);
             let [low, high] =
-                [joint.strake as usize - 1, joint.strake as usize].map(|row| scale.y(joint.side, scale.edge(row, x)));
+                [joint.strake as usize - 1, joint.strake as usize].map(|row| scale.edge(joint.side, row, x));
+            // A scarf leans the way its outer edge points.
+            let lean = match self.kind_of(joint) {
+                JointKind::Butt | JointKind::ButtOnFrame => 0.0,
+                JointKind::ScarfAft => SCARF_LEAN,
+                JointKind::ScarfForward => -SCARF_LEAN,
+            };
             let _ = write!(
                 out,
-                "<path class=\"joint{}\" d=\"M{:.0} {low:.0}V{high:.0}\"/>",
+                "<path class=\"joint{}\" d=\"M{:.0} {low:.0}L{:.0} {high:.0}\"/>",
                 if bad { " bad" } else { "" },
-                scale.x(x)
+                scale.x(x) - lean,
+                scale.x(x) + lean
             );
         }
         for v in self.violations {
             let middle = |joint: &Joint| {
                 let x = self.boat.shell.bay_middle(joint.bay);
                 let row = joint.strake as usize;
-                [scale.x(x), scale.y(joint.side, (scale.edge(row - 1, x) + scale.edge(row, x)) / 2.0)]
+                [scale.x(x), (scale.edge(joint.side, row - 1, x) + scale.edge(joint.side, row, x)) / 2.0]
             };
             let [a, b] = [middle(&self.joints[v.a]), middle(&self.joints[v.b])];
             let _ = write!(
@@ -199,24 +360,22 @@ impl Map<'_> {
 
     fn draw_findings(&self, out: &mut String, scale: &Scale<'_>) {
         for finding in self.findings {
-            if finding.frame == 0
-                || finding.frame > self.boat.shell.frame_count()
-                || finding.strake > self.boat.shell.strake_count()
-            {
+            let Some(at) = finding.address().filter(|at| self.boat.shell.place(*at).is_ok()) else {
                 continue;
-            }
-            let datum = self.boat.datum(finding.frame);
-            let place = |p: &[f64; 2]| scale.on_strake(finding.side, finding.strake, datum + p[0], p[1]);
+            };
+            let datum = self.boat.datum(at.frame);
+            let place = |p: &[f64; 2]| scale.on_strake(at.side, at.strake, datum + p[0], p[1]);
             let drawn: Vec<[f64; 2]> = finding.shape.iter().map(place).collect();
             let Some(((x0, x1), (y0, y1))) = extent(&drawn, 0).zip(extent(&drawn, 1)) else {
                 continue;
             };
-            let at = finding.address();
             let _ = write!(
                 out,
-                "<g class=\"finding {} {}\" data-at=\"{at}\"><title>{at}: {}, {}, {}</title>",
+                "<g class=\"finding {} {} {}\" data-at=\"{at}\"><title>{}: {}, {}, {}</title>",
                 finding.grade.code(),
                 finding.certainty.code(),
+                finding.outcome.code(),
+                self.boat.shown(at),
                 finding.kind.label(),
                 finding.grade.label(),
                 finding.certainty.label()
@@ -232,7 +391,7 @@ impl Map<'_> {
 
     fn draw_pieces(&self, out: &mut String, scale: &Scale<'_>) {
         for piece in self.pieces {
-            let Some(plank) = self.planks.iter().find(|p| p.id == piece.plank_id) else {
+            let Some(plank) = self.planks.iter().find(|p| p.id == piece.member_id) else {
                 continue;
             };
             let (origin, _) = plank.place().span(&self.boat.shell);
@@ -256,10 +415,12 @@ impl Map<'_> {
 
     fn draw_labels(&self, out: &mut String, scale: &Scale<'_>) {
         let shell = &self.boat.shell;
+        // Which of the grid bears the number a crew counting from the other end gives it.
+        let number = |shown: u32, from_far_end: bool, count: u32| if from_far_end { count + 1 - shown } else { shown };
         let every = if shell.frame_count() > 40 { 5 } else { 2 };
         let keel = scale.y(Side::Port, 0.0) + KEEL_BAND / 2.0;
         for frame in (1..=shell.frame_count()).filter(|f| *f == 1 || (f % every == 0 && *f > 2)) {
-            let x = scale.x(shell.frame_x(frame));
+            let x = scale.x(shell.frame_x(number(frame, self.boat.numbering.frames_from_aft, shell.frame_count())));
             let _ = write!(out, "<text class=\"map-number\" x=\"{x:.0}\" y=\"{:.0}\">{frame}</text>", keel + 35.0);
         }
         // A number needs this much room at the stem, where the strakes are narrowest.
@@ -269,8 +430,8 @@ impl Map<'_> {
         let every = [1, 2, 5, 10].into_iter().find(|n| f64::from(*n) * narrowest >= NUMBER).unwrap_or(20);
         for side in Side::BOTH {
             for strake in (1..=shell.strake_count()).filter(|s| *s == 1 || (s % every == 0 && *s > every.min(2))) {
-                let row = strake as usize;
-                let y = scale.y(side, (shell.edges[row - 1][0] + shell.edges[row][0]) / 2.0) + 30.0;
+                let row = number(strake, self.boat.numbering.strakes_from_sheer, shell.strake_count()) as usize;
+                let y = (scale.edge(side, row - 1, 0.0) + scale.edge(side, row, 0.0)) / 2.0 + 30.0;
                 let x = MARGIN - 60.0;
                 let _ = write!(out, "<text class=\"map-number strake\" x=\"{x:.0}\" y=\"{y:.0}\">{strake}</text>");
             }

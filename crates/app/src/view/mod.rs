@@ -1,9 +1,13 @@
 //! Drawing: lengths and reasons as people read them, and the SVG views.
 
+pub mod chart;
+pub mod crossing;
+pub mod layers;
 pub mod map;
 pub mod piece;
 pub mod plank;
 pub mod reasons;
+pub mod surface;
 pub mod svg;
 
 use mend_keel_core::units::{LengthUnit, MM_PER_INCH, Precision, format_length, parse_length};

@@ -6,7 +6,7 @@ use std::fmt::Write;
 
 use mend_keel_core::geometry::{Point, polyline_at};
 use mend_keel_core::repair::graving::Hole;
-use mend_keel_core::survey::{Certainty, FindingKind};
+use mend_keel_core::survey::{Certainty, Extent, FindingKind};
 
 use super::svg;
 
@@ -117,7 +117,7 @@ impl PlankView {
         match drawn.as_slice() {
             [] => {}
             [only] => out.push_str(&svg::glyph(mark.kind, mark.certainty, *only, 22.0)),
-            line if mark.kind == FindingKind::Crack || line.len() == 2 => {
+            line if mark.kind.extent() == Extent::Line || line.len() == 2 => {
                 let _ = write!(out, "<polyline class=\"{class}\" points=\"{}\"/>", svg::points(drawn));
             }
             _ => {

@@ -56,7 +56,7 @@ impl PlankPlace {
     /// Its face from 0 at the fore joint, for laying out a graving piece.
     pub fn face(&self, shell: &Shell, thickness: f64) -> Plank {
         let (from, to) = self.span(shell);
-        let upper = shell.strake_width_line(self.strake, from, to, from);
+        let upper = shell.strake_width_line(self.side, self.strake, from, to, from);
         Plank { length: to - from, lower: vec![[0.0, 0.0], [to - from, 0.0]], upper, thickness }
     }
 }

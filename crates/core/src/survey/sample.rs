@@ -1,8 +1,112 @@
-//! A sample of fastenings drawn: what it says of the region it was drawn from, and how many more would settle it.
+//! A sample of fastenings drawn: where to draw, what the sample says of its region, and how many more would settle it.
+//!
+//! Regions differ in wear, so each is drawn from by itself. Where to draw is picked at random with a seed that is
+//! kept: anyone can make the same draw again and see that nobody chose the easy ones.
 
-use serde::Serialize;
+use std::collections::BTreeSet;
 
+use serde::{Deserialize, Serialize};
+
+use crate::choice::choices;
 use crate::error::{self, InputError};
+use crate::fastening;
+use crate::grid::{Address, Shell, Side};
+use crate::hull::SplitMix;
+
+choices! {
+    /// Height of a region.
+    Height {
+        Above = "above", "above the waterline";
+        At = "at", "at the waterline";
+        Below = "below", "below the waterline";
+    }
+}
+
+choices! {
+    /// Which part of the length.
+    Part {
+        Ends = "ends", "ends";
+        Middle = "middle", "middle";
+    }
+}
+
+/// A region of the planking whose fastenings wear alike.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct Region {
+    pub height: Height,
+    pub part: Part,
+}
+
+impl Region {
+    pub fn all() -> impl Iterator<Item = Self> {
+        Height::ALL.iter().flat_map(|height| Part::ALL.iter().map(|part| Self { height: *height, part: *part }))
+    }
+
+    /// `At the waterline, middle`.
+    pub fn label(self) -> String {
+        let text = format!("{}, {}", self.height.label(), self.part.label());
+        let mut letters = text.chars();
+        letters.next().map_or(String::new(), |first| first.to_uppercase().chain(letters).collect())
+    }
+}
+
+/// Strakes above the highest one under water that still count as at the waterline, and as many below (*yard rule*).
+const AT_WATERLINE: u32 = 1;
+/// Share of the frames at each end that counts as the ends (*yard rule*).
+const ENDS: f64 = 0.2;
+
+/// The region of a crossing; `waterline_strake` is the highest strake under water.
+pub fn region_of(shell: &Shell, waterline_strake: u32, at: Address) -> Region {
+    let height = if at.strake > waterline_strake + AT_WATERLINE {
+        Height::Above
+    } else if at.strake + AT_WATERLINE > waterline_strake {
+        Height::At
+    } else {
+        Height::Below
+    };
+    let ends = (f64::from(shell.frame_count()) * ENDS).round() as u32;
+    let part = if at.frame <= ends || at.frame > shell.frame_count() - ends { Part::Ends } else { Part::Middle };
+    Region { height, part }
+}
+
+/// One fastening of a crossing: the `nth` from the plank's lower edge, counted from 1.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct Spot {
+    pub at: Address,
+    pub nth: u32,
+}
+
+/// Every fastening of a region, in the order of the grid.
+pub fn population(shell: &Shell, waterline_strake: u32, region: Region) -> Vec<Spot> {
+    let mut spots = Vec::new();
+    for side in Side::BOTH {
+        for strake in 1..=shell.strake_count() {
+            for frame in 1..=shell.frame_count() {
+                let at = Address { side, strake, frame };
+                if region_of(shell, waterline_strake, at) == region {
+                    spots.extend((1..=fastening::per_crossing(shell.width(at))).map(|nth| Spot { at, nth }));
+                }
+            }
+        }
+    }
+    spots
+}
+
+/// Picks where to draw next: `count` of the region's fastenings that were not picked before, each as likely as any
+/// other. The same population, earlier picks and seed give the same picks; fewer when fewer are left.
+pub fn draw(population: &[Spot], before: &BTreeSet<Spot>, count: u32, seed: u64) -> Vec<Spot> {
+    let mut left: Vec<Spot> = population.iter().copied().filter(|spot| !before.contains(spot)).collect();
+    let mut random = SplitMix(seed);
+    let count = (count as usize).min(left.len());
+    // The first steps of a Fisher–Yates shuffle.
+    for i in 0..count {
+        let other = i + random.below((left.len() - i) as u32) as usize;
+        left.swap(i, other);
+    }
+    left.truncate(count);
+    left.sort();
+    left
+}
 
 /// What to do with a region (*yard rule*).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -166,6 +270,61 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::grid::Construction;
+    use crate::hull::{Principal, generate};
+
+    fn shell() -> Shell {
+        let boat = Principal {
+            construction: Construction::CarvelCaulked,
+            length: 8_600.0,
+            beam: 2_900.0,
+            depth: 1_650.0,
+            frames: 34,
+            strakes: 13,
+            plank_thickness: 25.0,
+        };
+        generate(&boat, 1929).unwrap().shell
+    }
+
+    #[test]
+    fn every_fastening_is_in_one_region() {
+        let shell = shell();
+        let mut seen = BTreeSet::new();
+        for region in Region::all() {
+            for spot in population(&shell, 8, region) {
+                assert!(seen.insert(spot), "{spot:?} is in two regions");
+            }
+        }
+        assert!(seen.len() >= (2 * 13 * 34 * 2) as usize);
+        assert_eq!(Region { height: Height::At, part: Part::Middle }.label(), "At the waterline, middle");
+    }
+
+    #[test]
+    fn a_draw_can_be_made_again_and_never_picks_twice() {
+        let all = population(&shell(), 8, Region { height: Height::At, part: Part::Middle });
+        let first = draw(&all, &BTreeSet::new(), 20, 7);
+        assert_eq!(first, draw(&all, &BTreeSet::new(), 20, 7));
+        assert_ne!(first, draw(&all, &BTreeSet::new(), 20, 8));
+        let before: BTreeSet<Spot> = first.into_iter().collect();
+        let second = draw(&all, &before, all.len() as u32, 7);
+        assert_eq!(second.len(), all.len() - 20);
+        assert!(second.iter().all(|spot| !before.contains(spot)));
+    }
+
+    #[test]
+    fn no_part_of_a_region_is_favoured() {
+        // Over many seeds each of ten spots is picked about as often as any other.
+        let spot = |n| Spot { at: Address { side: Side::Port, strake: 1, frame: n }, nth: 1 };
+        let ten: Vec<Spot> = (1..=10).map(spot).collect();
+        let mut counts = [0u32; 10];
+        for seed in 0..5_000 {
+            for picked in draw(&ten, &BTreeSet::new(), 3, seed) {
+                counts[picked.at.frame as usize - 1] += 1;
+            }
+        }
+        // 1500 each, standard deviation about 32.
+        assert!(counts.iter().all(|n| (1_350..1_650).contains(n)), "{counts:?}");
+    }
 
     #[test]
     fn three_bad_of_twenty_from_a_whole_waterline_settles_nothing() {
