@@ -25,6 +25,11 @@ pub static STAMP: LazyLock<String> = LazyLock::new(|| {
     format!("{:x}", hasher.finalize())[..12].to_owned()
 });
 
+/// A text among the assets.
+pub fn text(path: &str) -> Option<String> {
+    String::from_utf8(Assets::get(path)?.data.into_owned()).ok()
+}
+
 #[derive(Debug, Responder)]
 pub struct Asset {
     bytes: Cow<'static, [u8]>,

@@ -66,6 +66,11 @@ impl Submission {
         self.fields.get(field).map_or("", String::as_str)
     }
 
+    /// Puts a field in another's stead, before it is read.
+    pub fn set(&mut self, field: &str, value: String) {
+        self.fields.insert(field.to_owned(), value);
+    }
+
     /// What was typed, for showing the form again.
     pub fn typed(&self) -> Typed {
         Typed(self.fields.clone())

@@ -87,7 +87,7 @@ struct SafeHeaders;
 
 /// Nothing but our own files, no inline script or style, no framing.
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob:; font-src 'self'; \
-                      connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+                      connect-src 'self'; worker-src 'self'; manifest-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
 #[rocket::async_trait]
 impl Fairing for SafeHeaders {

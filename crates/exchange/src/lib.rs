@@ -10,3 +10,5 @@
 //! ```
 
 pub mod compute;
+pub mod report;
+pub mod sheet;

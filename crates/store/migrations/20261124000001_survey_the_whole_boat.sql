@@ -54,6 +54,7 @@ CREATE UNIQUE INDEX member_code ON member (boat_id, code) WHERE code IS NOT NULL
 -- Findings anywhere on the boat.
 CREATE TABLE finding (
     id INTEGER PRIMARY KEY,
+    uid TEXT NOT NULL DEFAULT (lower(hex(randomblob(8)))), -- the same in every file it is carried in
     boat_id INTEGER NOT NULL REFERENCES boat (id),
     member_id INTEGER NOT NULL REFERENCES member (id),
     place TEXT NOT NULL,                                  -- 'P7 F12', or a member's code and cell
@@ -76,11 +77,13 @@ INSERT INTO finding (id, boat_id, member_id, place, kind, method, shape, depth, 
     SELECT id, boat_id, plank_id, upper(substr(side, 1, 1)) || strake || ' F' || frame, kind, method, shape, depth, grade,
            certainty, cause, note, withdrawn, version, by_name, at FROM old_finding;
 CREATE INDEX finding_by_boat ON finding (boat_id);
+CREATE UNIQUE INDEX finding_uid ON finding (boat_id, uid);
 CREATE INDEX finding_by_member ON finding (member_id);
 
 -- A reading is a fact: it is never changed, only withdrawn. A finding may rest on several.
 CREATE TABLE reading (
     id INTEGER PRIMARY KEY,
+    uid TEXT NOT NULL DEFAULT (lower(hex(randomblob(8)))),
     boat_id INTEGER NOT NULL REFERENCES boat (id),
     member_id INTEGER NOT NULL REFERENCES member (id),
     finding_id INTEGER REFERENCES finding (id),
@@ -100,6 +103,7 @@ CREATE TABLE reading (
     at TEXT NOT NULL
 ) STRICT;
 CREATE INDEX reading_by_boat ON reading (boat_id);
+CREATE UNIQUE INDEX reading_uid ON reading (boat_id, uid);
 CREATE INDEX reading_by_finding ON reading (finding_id);
 INSERT INTO reading (boat_id, member_id, finding_id, place, x, y, method, measure, value, unit, grade, says, withdrawn, by_name, at)
     SELECT boat_id, plank_id, id, upper(substr(side, 1, 1)) || strake || ' F' || frame,

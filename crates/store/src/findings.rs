@@ -1,5 +1,7 @@
 //! Findings: what was seen, where, and how sure anyone is; the readings they rest on; their photos.
 
+use std::collections::HashSet;
+
 use mend_keel_core::InputError;
 use mend_keel_core::geometry::Point;
 use mend_keel_core::grid::{Address, Place};
@@ -19,6 +21,8 @@ use crate::{Result, Store, StoreError, Work};
 #[derive(Debug, Clone, FromRow)]
 pub struct Finding {
     pub id: i64,
+    /// The same in every file it is carried in.
+    pub uid: String,
     pub boat_id: i64,
     pub member_id: i64,
     #[sqlx(try_from = "String")]
@@ -87,6 +91,7 @@ pub struct NewFinding {
 #[derive(Debug, Clone, FromRow)]
 pub struct Reading {
     pub id: i64,
+    pub uid: String,
     pub boat_id: i64,
     pub member_id: i64,
     pub finding_id: Option<i64>,
@@ -174,11 +179,11 @@ pub struct NewPhoto {
     pub marks: Vec<PhotoMark>,
 }
 
-const FINDING: &str = "SELECT id, boat_id, member_id, place, kind, method, shape, depth, grade, certainty, cause, cause_treated, note, outcome, withdrawn, version, by_name, at,
+const FINDING: &str = "SELECT id, uid, boat_id, member_id, place, kind, method, shape, depth, grade, certainty, cause, cause_treated, note, outcome, withdrawn, version, by_name, at,
     coalesce((SELECT says FROM reading r WHERE r.finding_id = finding.id AND r.withdrawn = 0 ORDER BY r.id DESC LIMIT 1), '') AS says,
     (SELECT max(value) FROM reading r WHERE r.finding_id = finding.id AND r.withdrawn = 0 AND r.method = 'meter') AS moisture,
     (SELECT hash FROM photo p WHERE p.finding_id = finding.id ORDER BY p.id LIMIT 1) AS photo FROM finding";
-const READING: &str = "SELECT id, boat_id, member_id, finding_id, place, x, y, method, measure, value, unit, grade, says, simulated, sampled, by_name, at FROM reading WHERE withdrawn = 0";
+const READING: &str = "SELECT id, uid, boat_id, member_id, finding_id, place, x, y, method, measure, value, unit, grade, says, simulated, sampled, by_name, at FROM reading WHERE withdrawn = 0";
 const PHOTO: &str = "SELECT id, boat_id, finding_id, hash, marks, version, by_name, at FROM photo";
 
 /// A boat's findings in the order found, withdrawn ones left out.
@@ -200,6 +205,15 @@ pub async fn find(store: &Store, boat: i64, id: i64) -> Result<Finding> {
 pub async fn readings(store: &Store, boat: i64) -> Result<Vec<Reading>> {
     let sql = format!("{READING} AND boat_id = ? ORDER BY id");
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
+}
+
+/// What findings and readings of a boat are called in files, withdrawn ones among them.
+pub async fn uids(store: &Store, boat: i64) -> Result<(HashSet<String>, HashSet<String>)> {
+    let of = async |sql: &'static str| -> Result<HashSet<String>> {
+        let rows: Vec<(String,)> = sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?;
+        Ok(rows.into_iter().map(|r| r.0).collect())
+    };
+    Ok((of("SELECT uid FROM finding WHERE boat_id = ?").await?, of("SELECT uid FROM reading WHERE boat_id = ?").await?))
 }
 
 /// The readings a finding rests on, in the order taken.
@@ -260,7 +274,64 @@ fn bind<'q>(query: FindingQuery<'q>, new: &'q NewFinding) -> Result<FindingQuery
         .bind(&new.note))
 }
 
+/// What a file says of who found or read something, and when.
+#[derive(Debug, Clone, Default)]
+pub struct Carried {
+    pub uid: String,
+    pub by: String,
+    pub at: String,
+}
+
 impl Work {
+    /// Puts what a file says of its origin on a row that was just added; what it leaves out stays as it is.
+    async fn carry(&mut self, table: &'static str, id: i64, carried: &Carried) -> Result<()> {
+        let sql = format!(
+            "UPDATE {table} SET uid = coalesce(nullif(?, ''), uid), by_name = coalesce(nullif(?, ''), by_name), at = coalesce(nullif(?, ''), at) WHERE id = ?"
+        );
+        sqlx::query(sqlx::AssertSqlSafe(sql))
+            .bind(&carried.uid)
+            .bind(&carried.by)
+            .bind(&carried.at)
+            .bind(id)
+            .execute(&mut *self.tx)
+            .await?;
+        Ok(())
+    }
+
+    /// Keeps a finding that was carried in a file, with what had become of it and of its cause. The history says who
+    /// took it in; the finding, who found it.
+    pub async fn carry_finding(
+        &mut self,
+        boat: i64,
+        new: &NewFinding,
+        outcome: Outcome,
+        treated: Option<&str>,
+        carried: &Carried,
+    ) -> Result<i64> {
+        let id = self.add_finding(boat, new, None, &[]).await?;
+        sqlx::query("UPDATE finding SET outcome = ?, cause_treated = ? WHERE id = ?")
+            .bind(outcome.code())
+            .bind(treated)
+            .bind(id)
+            .execute(&mut *self.tx)
+            .await?;
+        self.carry("finding", id, carried).await?;
+        Ok(id)
+    }
+
+    /// Keeps a reading that was carried in a file.
+    pub async fn carry_reading(
+        &mut self,
+        boat: i64,
+        new: &NewReading,
+        finding: Option<i64>,
+        carried: &Carried,
+    ) -> Result<i64> {
+        let id = self.add_reading(boat, new, finding).await?;
+        self.carry("reading", id, carried).await?;
+        Ok(id)
+    }
+
     /// Keeps a finding with the reading it rests on and its photos.
     pub async fn add_finding(
         &mut self,

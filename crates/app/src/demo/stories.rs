@@ -166,7 +166,7 @@ pub fn pennywort() -> Vec<Found> {
         found(4, MAUD, "P3 F6", F::OpenSeam, &[[0.0, 0.0], [210.0, 0.0]], 4.0)
             .read(feeler(1.6, 4.0, Filler::Hard))
             .cause(Cause::RigidFiller, "Hard putty in the lap; the land is lifting."),
-        found(5, TOBIAS, "TR3 2", F::Split, &[[15.0, 40.0], [150.0, 46.0]], 9.0)
+        found(5, TOBIAS, "TR2 2", F::Split, &[[15.0, 40.0], [150.0, 46.0]], 9.0)
             .cause(Cause::Chafe, "Split at the rowlock chock."),
     ];
     for frame in [9, 10] {

@@ -15,7 +15,7 @@ use super::survey::reading::{self, Lists, ReadingView};
 use super::{BoatFile, Desk, Page, Part, render, render_faulty};
 use crate::auth::{Crew, User};
 use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, MOST_PHOTOS, NOTE_LIMIT, Posted, Reader, Submission, Typed, Upload};
+use crate::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed, Upload};
 use crate::photos;
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::ReasonView;
@@ -52,12 +52,13 @@ struct Entry {
     theirs: Vec<(&'static str, String, String)>,
 }
 
-struct KindView {
-    code: &'static str,
-    label: &'static str,
-    extent: &'static str,
+#[derive(Debug)]
+pub struct KindView {
+    pub code: &'static str,
+    pub label: &'static str,
+    pub extent: &'static str,
     /// Stands among the first, without opening the rest.
-    common: bool,
+    pub common: bool,
 }
 
 #[derive(Debug)]
@@ -74,12 +75,29 @@ pub fn pairs<T: Copy>(all: &[T], code: impl Fn(T) -> &'static str, label: impl F
 }
 
 /// The kinds that are found most often on a part of the boat.
-pub fn common_kinds(part: &Part<'_>) -> &'static [FindingKind] {
+pub fn common_kinds(part: Option<&Part<'_>>) -> &'static [FindingKind] {
     use FindingKind as F;
     match part {
-        Part::Plank(..) => &[F::Crack, F::Rot, F::Gouge, F::SickFastening, F::OpenSeam, F::Split],
-        Part::Member(..) => &[F::Crack, F::Rot, F::Broken, F::SickFastening, F::Split, F::Chafe],
+        Some(Part::Plank(..)) | None => &[F::Crack, F::Rot, F::Gouge, F::SickFastening, F::OpenSeam, F::Split],
+        Some(Part::Member(..)) => &[F::Crack, F::Rot, F::Broken, F::SickFastening, F::Split, F::Chafe],
     }
+}
+
+/// All kinds, those most often found first.
+pub fn kind_views(common: &[FindingKind], picked: &str) -> Vec<KindView> {
+    let view = |kind: &FindingKind| KindView {
+        code: kind.code(),
+        label: kind.label(),
+        extent: match kind.extent() {
+            Extent::Line => "line",
+            Extent::Area => "area",
+            Extent::Point => "point",
+        },
+        common: common.contains(kind) || kind.code() == picked,
+    };
+    let mut kinds: Vec<KindView> = FindingKind::ALL.iter().map(view).collect();
+    kinds.sort_by_key(|k| !k.common);
+    kinds
 }
 
 /// The stretch of a part round a place, with what is on it already.
@@ -166,19 +184,7 @@ fn entry(
     let title = if found.is_some() { "Finding" } else { "Mark a finding" };
     let mut grades = vec![(String::new(), "As the reading says".to_owned())];
     grades.extend(pairs(Grade::ALL, Grade::code, Grade::label));
-    let common = common_kinds(part);
-    let kind_view = |kind: &FindingKind| KindView {
-        code: kind.code(),
-        label: kind.label(),
-        extent: match kind.extent() {
-            Extent::Line => "line",
-            Extent::Area => "area",
-            Extent::Point => "point",
-        },
-        common: common.contains(kind) || typed.is("kind", kind.code()),
-    };
-    let mut kinds: Vec<KindView> = FindingKind::ALL.iter().map(kind_view).collect();
-    kinds.sort_by_key(|k| !k.common);
+    let picked = typed.get("kind").to_owned();
     Entry {
         page: desk.boat_page(file, title, "survey"),
         boat_id: file.boat.id,
@@ -190,7 +196,7 @@ fn entry(
         svg: drawing(file, part, found.map(|f| f.id)).entry(),
         typed,
         faults,
-        kinds,
+        kinds: kind_views(common_kinds(Some(part)), &picked),
         grades,
         certainties: pairs(Certainty::ALL, Certainty::code, Certainty::label),
         causes: pairs(Cause::ALL, Cause::code, Cause::label),
@@ -275,7 +281,7 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, at: &str, mut posted: P
     Ok(Answer::Go(location))
 }
 
-fn stored(desk: &Desk<'_>, f: &Finding) -> Typed {
+pub fn stored(desk: &Desk<'_>, f: &Finding) -> Typed {
     let exact = |mm: Option<f64>| mm.map_or(String::new(), |mm| desk.units.exact(mm));
     let shape: Vec<String> =
         f.shape.iter().map(|p| format!("{}, {}", desk.units.exact(p[0]), desk.units.exact(p[1]))).collect();
@@ -414,12 +420,11 @@ pub async fn read(
     if (must_be_deep && depth <= 0.0 || depth < 0.0) && !read.faults.has("depth") {
         read.faults.add(InputError::new("depth", "how deep does it go? Enter more than 0"));
     }
-    let (from, to, _) = file.reach(part);
-    if !read.faults.has("shape") && !read.faults.has("depth") {
-        let widest = widest_under(file, part, &shape);
-        if let Err(e) = survey::check_shape(&shape, from, to, widest, part.thickness(), depth) {
-            read.faults.add(e);
-        }
+    if !read.faults.has("shape")
+        && !read.faults.has("depth")
+        && let Err(e) = check_extent(file, part, &shape, depth)
+    {
+        read.faults.add(e);
     }
     let measured = if before.is_some() { None } else { reading::read_measure(&mut read, method, file, part) };
     let by_reading = measured.as_ref().and_then(|(_, said)| said.grade);
@@ -489,6 +494,17 @@ const MOST_MARKS: usize = 40;
 fn checked_marks(marks: Vec<PhotoMark>) -> Vec<PhotoMark> {
     let on = |p: [f64; 2]| p.iter().all(|v| v.is_finite() && (-0.5..=1.5).contains(v));
     marks.into_iter().filter(|m| on(m.from) && on(m.to)).take(MOST_MARKS).collect()
+}
+
+/// Checks that a finding's shape lies on its part and goes no deeper than that is thick. Errors name `shape` or `depth`.
+pub fn check_extent(
+    file: &BoatFile,
+    part: &Part<'_>,
+    shape: &[[f64; 2]],
+    depth: f64,
+) -> std::result::Result<(), InputError> {
+    let (from, to, _) = file.reach(part);
+    survey::check_shape(shape, from, to, widest_under(file, part, shape), part.thickness(), depth)
 }
 
 /// Greatest width of the part under a shape; the whole part's when the shape lies off it.
@@ -570,9 +586,4 @@ async fn may_see(desk: &Desk<'_>, user: &User, hash: &str) -> std::result::Resul
         }
         _ => Ok(()),
     }
-}
-
-/// How many photos one form takes, for the page to say.
-pub const fn most_photos() -> usize {
-    MOST_PHOTOS
 }

@@ -167,7 +167,7 @@ fn panel(
         survey.looks().filter(|(at, _)| *at == (member_id, cell)).map(|(_, m)| m.label()).collect();
     methods.sort_unstable();
     methods.dedup();
-    let common: Vec<FindingKind> = super::finding::common_kinds(&part).to_vec();
+    let common: Vec<FindingKind> = super::finding::common_kinds(Some(&part)).to_vec();
     let others = FindingKind::ALL.iter().copied().filter(|k| !common.contains(k)).collect();
     let by: &str = &desk.user.account.name;
     let last = file.findings.iter().rev().find(|f| f.by_name == by).or(file.findings.last());

@@ -4,12 +4,17 @@
 pub mod bench;
 pub mod boats;
 pub mod decide;
+pub mod device;
 pub mod fasten;
 pub mod finding;
 pub mod finish;
+pub mod grid;
 pub mod map;
+pub mod members;
+pub mod offsets;
 pub mod practice;
 pub mod problem;
+pub mod quick;
 pub mod rack;
 pub mod seams;
 pub mod shape;
@@ -38,7 +43,7 @@ use mend_keel_store::accounts::{self, Role, Yard};
 use mend_keel_store::boats::{self as boat_store, Boat, Plank};
 use mend_keel_store::decisions::{self, Decision, Piece, PieceState};
 use mend_keel_store::findings::{self, Finding};
-use mend_keel_store::members::{self, MemberRow};
+use mend_keel_store::members::{self as member_store, MemberRow};
 use mend_keel_store::plans::{self, Coat, Plan};
 use mend_keel_store::tasks::{self, Task};
 use rocket::http::Status;
@@ -91,6 +96,26 @@ pub fn routes() -> Vec<Route> {
         survey::reading::create,
         survey::reading::withdraw,
         survey::reading::simulate,
+        survey::files::page,
+        survey::files::findings_csv,
+        survey::files::readings_csv,
+        survey::files::take,
+        survey::files::pdf,
+        quick::form,
+        quick::mark,
+        grid::page,
+        grid::correct,
+        grid::write,
+        grid::take,
+        members::form,
+        members::keep,
+        offsets::page,
+        offsets::write,
+        offsets::take,
+        device::session,
+        device::worker,
+        device::manifest,
+        device::offline,
         finding::new_form,
         finding::create,
         finding::edit_form,
@@ -182,6 +207,7 @@ pub struct Page {
     pub yard: String,
     pub unit: &'static str,
     pub who: String,
+    pub account: i64,
     pub csrf: String,
     /// A key that lets the page's form count once.
     pub once: String,
@@ -217,6 +243,7 @@ impl Desk<'_> {
             yard: self.yard.name.clone(),
             unit: yard_unit(&self.yard.unit).code(),
             who: self.user.account.name.clone(),
+            account: self.user.account.id,
             csrf: self.user.csrf.clone(),
             once: random_token().unwrap_or_default(),
             surface: self.surface,
@@ -328,7 +355,7 @@ impl BoatFile {
             seams: plans::of_boat(store, id, "seam").await?,
             fastenings: plans::of_boat(store, id, "fasten").await?,
             joints: boat_store::joints(&planks),
-            members: members::of_boat(store, id).await?,
+            members: member_store::of_boat(store, id).await?,
             planks,
             boat,
         })

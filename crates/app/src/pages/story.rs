@@ -2,6 +2,7 @@
 
 use askama::Template;
 use mend_keel_store::history::{self, Event};
+use mend_keel_store::members;
 use rocket::get;
 
 use super::{BoatFile, Desk, Page, render};
@@ -46,7 +47,10 @@ fn event_view(file: &BoatFile, event: Event) -> EventView {
         summary: event.summary,
         corrects: event.corrects,
         details: if details == "{}" { String::new() } else { details },
-        plank: event.member_id.and_then(|id| file.plank(id).ok()).map(|p| (p.id, p.name())),
+        plank: event.member_id.and_then(|id| {
+            let plank = file.planks.iter().find(|p| p.id == id).map(|p| (p.id, p.name()));
+            plank.or_else(|| file.members.iter().find(|m| m.id == id).map(|m| (m.id, m.name.clone())))
+        }),
         hash: event.hash.chars().take(12).collect(),
     }
 }
@@ -70,24 +74,29 @@ pub async fn boat(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 #[get("/boats/<id>/planks/<plank>")]
 pub async fn plank(desk: Desk<'_>, _who: BoatReader, id: i64, plank: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let plank = file.plank(plank)?;
-    let events = history::of_plank(desk.store, plank.id).await?;
+    let member = members::find(desk.store, id, plank).await?;
+    let plank = file.planks.iter().find(|p| p.id == member.id);
+    let name = plank.map_or(member.name.clone(), |p| p.name());
+    let events = history::of_plank(desk.store, member.id).await?;
     let broken = history::broken_link(desk.store).await?;
-    let minutes: f64 = file.tasks.iter().filter(|t| t.member_id == plank.id).map(|t| t.minutes).sum();
-    let (from, to) = plank.place().span(&file.boat.shell);
+    let minutes: f64 = file.tasks.iter().filter(|t| t.member_id == member.id).map(|t| t.minutes).sum();
+    let length = plank.map_or(member.length, |p| {
+        let (from, to) = p.place().span(&file.boat.shell);
+        to - from
+    });
     let species =
-        mend_keel_core::timber::species::find(&plank.species).map_or(plank.species.clone(), |s| s.name.clone());
+        mend_keel_core::timber::species::find(&member.species).map_or(member.species.clone(), |s| s.name.clone());
     let facts = vec![
         ("Timber", species),
-        ("Age", plank.year.map_or("original".to_owned(), |y| format!("renewed {y}"))),
-        ("Length", desk.units.run(to - from)),
-        ("Thickness", desk.units.len(plank.thickness)),
+        ("Age", member.year.map_or("original".to_owned(), |y| format!("renewed {y}"))),
+        ("Length", desk.units.run(length)),
+        ("Thickness", desk.units.len(member.thickness)),
         ("Hours booked", mend_keel_store::tasks::spoken(minutes)),
     ];
     render(&Story {
-        page: desk.boat_page(&file, &plank.name(), "story"),
+        page: desk.boat_page(&file, &name, "story"),
         boat_id: id,
-        plank: Some(plank.name()),
+        plank: Some(name),
         facts,
         events: events.into_iter().map(|e| event_view(&file, e)).collect(),
         whole: broken.is_none(),

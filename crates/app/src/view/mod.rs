@@ -87,6 +87,11 @@ pub fn when_next(stored: &str) -> String {
     stored.parse::<jiff::Timestamp>().map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%a %d %b, %H:%M"))
 }
 
+/// Today's date, where this runs.
+pub fn today() -> String {
+    clock_text(jiff::Timestamp::now(), "%Y-%m-%d")
+}
+
 fn clock_text(at: jiff::Timestamp, format: &str) -> String {
     at.to_zoned_datetime(jiff::tz::TimeZone::system()).strftime(format).to_string()
 }

@@ -1,8 +1,11 @@
 //! Coverage: what was looked at by which method on every surface, what was not, and looking over a stretch.
 
+use std::collections::HashSet;
+
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Place;
+use mend_keel_core::grid::member::Surface;
 use mend_keel_core::survey::Method;
 use rocket::{get, post};
 
@@ -42,6 +45,33 @@ struct Row {
 /// Members named among those nobody looked at, for one surface.
 const NAMED: usize = 40;
 
+/// Parts nobody looked at anywhere, by surface.
+pub fn untouched(survey: &SurveyFile) -> Vec<(String, Vec<String>)> {
+    let file = &survey.file;
+    let seen: HashSet<_> = survey.looks().map(|(cell, _)| cell).collect();
+    let mut all = Vec::new();
+    for (surface, _) in survey.coverage().into_iter().filter(|(_, c)| c.seen < c.cells) {
+        let cells = survey.cells_of(surface);
+        // Parts with a cell that somebody saw, found in one pass however many there are.
+        let touched: HashSet<i64> = cells.iter().filter(|c| seen.contains(*c)).map(|c| c.0).collect();
+        let mut names: Vec<String> = if surface == Surface::Shell {
+            file.planks.iter().filter(|p| !touched.contains(&p.id)).map(|p| p.name()).collect()
+        } else {
+            let here = file.members.iter().filter(|m| m.kind.surface() == surface);
+            here.filter(|m| !touched.contains(&m.id)).map(|m| m.name.clone()).collect()
+        };
+        let more = names.len().saturating_sub(NAMED);
+        names.truncate(NAMED);
+        if more > 0 {
+            names.push(format!("and {more} more"));
+        }
+        if !names.is_empty() {
+            all.push((surface.label().to_owned(), names));
+        }
+    }
+    all
+}
+
 fn show(desk: &Desk<'_>, survey: &SurveyFile, typed: Typed, faults: Faults) -> Show {
     let file = &survey.file;
     let coverage = survey.coverage();
@@ -59,28 +89,7 @@ fn show(desk: &Desk<'_>, survey: &SurveyFile, typed: Typed, faults: Faults) -> S
                 .collect(),
         })
         .collect();
-    let seen: std::collections::HashSet<_> = survey.looks().map(|(cell, _)| cell).collect();
-    let missed = coverage
-        .iter()
-        .filter(|(_, c)| c.seen < c.cells)
-        .map(|(surface, _)| {
-            let cells = survey.cells_of(*surface);
-            let untouched = |id: i64| cells.iter().filter(|c| c.0 == id).all(|c| !seen.contains(c));
-            let mut names: Vec<String> = if *surface == mend_keel_core::grid::member::Surface::Shell {
-                file.planks.iter().filter(|p| untouched(p.id)).map(|p| p.name()).collect()
-            } else {
-                let here = file.members.iter().filter(|m| m.kind.surface() == *surface);
-                here.filter(|m| untouched(m.id)).map(|m| m.name.clone()).collect()
-            };
-            let more = names.len().saturating_sub(NAMED);
-            names.truncate(NAMED);
-            if more > 0 {
-                names.push(format!("and {more} more"));
-            }
-            (surface.label().to_owned(), names)
-        })
-        .filter(|(_, names): &(String, Vec<String>)| !names.is_empty())
-        .collect();
+    let missed = untouched(survey);
     use mend_keel_core::grid::{Address, Side};
     let at = |frame| file.boat.shown(Address { side: Side::Port, strake: 2, frame });
     Show {

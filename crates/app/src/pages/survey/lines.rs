@@ -107,6 +107,22 @@ fn line_view(desk: &Desk<'_>, line: &Line, all: &[Line]) -> Option<LineView> {
     })
 }
 
+/// The newest of each line drawn, with what it is held against.
+fn views(desk: &Desk<'_>, all: &[Line]) -> Vec<LineView> {
+    let mut seen = std::collections::HashSet::new();
+    let newest = all.iter().filter(|l| !l.designed && seen.insert((l.what.clone(), l.side)));
+    newest.filter_map(|l| line_view(desk, l, all)).collect()
+}
+
+/// The same for print: the drawing and what it says.
+pub fn drawn_lines(desk: &Desk<'_>, all: &[Line]) -> Vec<(String, String)> {
+    let caption = |v: &LineView| {
+        let compared = v.compared.iter().map(|c| format!("; {c}")).collect::<String>();
+        format!("{}, {}: {} at {} ({}){compared}. {}.", v.name, v.when, v.greatest, v.at, v.one_in, v.advice)
+    };
+    views(desk, all).iter().map(|v| (v.svg.clone(), caption(v))).collect()
+}
+
 async fn page_of(
     desk: &Desk<'_>,
     id: i64,
@@ -115,13 +131,8 @@ async fn page_of(
 ) -> std::result::Result<Show, crate::error::AppError> {
     let file = BoatFile::load(desk.store, id).await?;
     let all = surveys::lines(desk.store, id).await?;
-    // The newest of each kind is drawn, with what it is held against; older ones are in the story.
-    let mut seen = std::collections::HashSet::new();
-    let drawn = all
-        .iter()
-        .filter(|l| !l.designed && seen.insert((l.what.clone(), l.side)))
-        .filter_map(|l| line_view(desk, l, &all))
-        .collect();
+    // Older ones are in the story.
+    let drawn = views(desk, &all);
     Ok(Show {
         page: desk.boat_page(&file, "Hog and sheer", "survey"),
         tabs: tabs("survey/lines"),

@@ -3,10 +3,12 @@
 pub mod causes;
 pub mod compare;
 pub mod coverage;
+pub mod files;
 pub mod lines;
 pub mod list;
 pub mod past;
 pub mod reading;
+pub mod report;
 pub mod salvage;
 pub mod sample;
 

@@ -141,6 +141,26 @@ fn region_view(desk: &Desk<'_>, survey: &SurveyFile, region: Region) -> RegionVi
     }
 }
 
+/// Regions drawn from, as rows of a table: region, fastenings, drawn, bad, interval, verdict, seeds.
+pub fn region_rows(desk: &Desk<'_>, survey: &SurveyFile) -> Vec<Vec<String>> {
+    Region::all()
+        .map(|region| region_view(desk, survey, region))
+        .filter(|r| r.drawn > 0)
+        .map(|r| {
+            let verdict = format!("{}; {}", r.verdict, r.more);
+            vec![
+                r.label,
+                r.population.to_string(),
+                r.drawn.to_string(),
+                r.bad.to_string(),
+                r.interval,
+                verdict,
+                r.seeds,
+            ]
+        })
+        .collect()
+}
+
 fn show(desk: &Desk<'_>, survey: &SurveyFile, typed: Typed, faults: Faults, faulty: &str) -> Show {
     let waiting = survey
         .picks
