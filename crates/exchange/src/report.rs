@@ -177,6 +177,8 @@ struct Layout {
     faces: [Type; 3],
     pages: Vec<Vec<Ink>>,
     y: f32,
+    /// A heading that stands where what comes after it does.
+    heading: Option<String>,
 }
 
 impl Layout {
@@ -197,8 +199,17 @@ impl Layout {
 
     /// Begins a page when less than this is left of the present one.
     fn room(&mut self, height: f32) {
-        if self.y + height > PAGE.1 - MARGIN - FOOT {
+        const HEADING: f32 = 40.0;
+        let heading = self.heading.take();
+        let above = if heading.is_some() { HEADING } else { 0.0 };
+        if self.y + above + height > PAGE.1 - MARGIN - FOOT {
             self.turn();
+        }
+        if let Some(text) = heading {
+            self.y += 12.0;
+            self.text(&text, Which::Slab, 14.0, 0.0);
+            self.rule(1.2);
+            self.y += 7.0;
         }
     }
 
@@ -213,15 +224,6 @@ impl Layout {
     fn rule(&mut self, thick: f32) {
         let y = self.y;
         self.put(Ink::Rule { from: [MARGIN, y], to: [MARGIN + WIDTH, y], thick });
-    }
-
-    fn heading(&mut self, text: &str) {
-        self.y += 12.0;
-        // A heading never stands alone at the foot.
-        self.room(70.0);
-        self.text(text, Which::Slab, 14.0, 0.0);
-        self.rule(1.2);
-        self.y += 7.0;
     }
 
     fn caution(&mut self, text: &str) {
@@ -289,7 +291,7 @@ impl Layout {
     fn drawing(&mut self, svg: &str, caption: &str) -> Result<(), String> {
         let tree = tree(svg)?;
         let size = tree.size();
-        let most = PAGE.1 - 2.0 * MARGIN - FOOT - 30.0;
+        let most = PAGE.1 - 2.0 * MARGIN - FOOT - 80.0;
         let scale = (WIDTH / size.width()).min(most / size.height());
         let (wide, high) = (size.width() * scale, size.height() * scale);
         self.room(high + 20.0);
@@ -344,7 +346,8 @@ fn tree(svg: &str) -> Result<Tree, String> {
     dressed.push_str("><style>");
     dressed.push_str(PRINT);
     dressed.push_str("</style>");
-    dressed.push_str(&svg[head + 1..]);
+    // Arrows of the screen that no face of ours has.
+    dressed.push_str(&svg[head + 1..].replace('◁', "‹").replace('▷', "›"));
     let options =
         Options { fontdb: Arc::clone(&FONTS), font_family: "Atkinson Hyperlegible Next".into(), ..Options::default() };
     Tree::from_str(&dressed, &options).map_err(|e| format!("a drawing cannot be read: {e}"))
@@ -402,15 +405,19 @@ fn mark(surface: &mut Surface<'_>, at: [f32; 2], size: [f32; 2], mark: &Mark) {
 
 /// Writes a report as PDF. Errors say what of it could not be drawn.
 pub fn write(report: &Report) -> Result<Vec<u8>, String> {
-    let mut layout =
-        Layout { faces: [Type::new(TEXT)?, Type::new(BOLD)?, Type::new(SLAB)?], pages: vec![Vec::new()], y: MARGIN };
+    let mut layout = Layout {
+        faces: [Type::new(TEXT)?, Type::new(BOLD)?, Type::new(SLAB)?],
+        pages: vec![Vec::new()],
+        y: MARGIN,
+        heading: None,
+    };
     layout.text(&report.title, Which::Slab, 22.0, 0.0);
     for under in &report.lines {
         layout.text(under, Which::Text, BODY, 0.0);
     }
     for block in &report.blocks {
         match block {
-            Block::Heading(text) => layout.heading(text),
+            Block::Heading(text) => layout.heading = Some(text.clone()),
             Block::Text(text) => {
                 layout.text(text, Which::Text, BODY, 0.0);
                 layout.y += 5.0;

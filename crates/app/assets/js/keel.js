@@ -37,24 +37,133 @@ document.addEventListener("alpine:init", () => {
 
   Alpine.data("plankMap", plankMap);
   Alpine.data("findingForm", findingForm);
+  Alpine.data("measureForm", () => ({ init() { measures(this.$root); } }));
+  Alpine.data("quickForm", quickForm);
+  Alpine.data("photoMarks", photoMarks);
 });
 
-// The planking map: find the cell under a pointer or the keys, show its panel.
+// A surface that cannot be kept offline was picked in a cookie: a page out of the device's store follows it too.
+{
+  const kept = /(?:^|; )surface=(\w+)/.exec(document.cookie);
+  if (kept && SURFACES.includes(kept[1])) document.documentElement.dataset.surface = kept[1];
+}
+
+// The planking map: cells lie in a grid of strakes and frames.
+function shellCells(svg) {
+  const grid = JSON.parse(svg.dataset.map);
+  const { frames, margin, girth: top, band } = grid;
+  const edges = (side) => (side === "S" && grid.starboard) || grid.edges;
+  const strakes = grid.edges.length - 1;
+  const edge = (side, row, x) => {
+    let next = frames.findIndex((f) => f >= x);
+    if (next < 1) next = next === 0 ? 1 : frames.length - 1;
+    const share = (x - frames[next - 1]) / (frames[next] - frames[next - 1]);
+    const line = edges(side)[row];
+    return line[next - 1] + (line[next] - line[next - 1]) * share;
+  };
+  const y = (side, girth) => (side === "P" ? margin + top - girth : margin + top + band + girth);
+  const parse = (text) => {
+    const found = /^([PS])(\d+) F(\d+)$/.exec(text || "");
+    return found && { side: found[1], strake: Number(found[2]), frame: Number(found[3]) };
+  };
+  return {
+    boat: grid.boat,
+    selected: parse(grid.selected),
+    name: (at) => `${at.side}${at.strake} F${at.frame}`,
+    at(p) {
+      const x = Math.min(Math.max(p.x - margin, 0), frames[frames.length - 1]);
+      const side = p.y < margin + top + band / 2 ? "P" : "S";
+      const up = side === "P" ? margin + top - p.y : p.y - margin - top - band;
+      let strake = 1;
+      while (strake < strakes && up > edge(side, strake, x)) strake++;
+      let frame = 1;
+      while (frame < frames.length && frames[frame] <= x) frame++;
+      return { side, strake, frame };
+    },
+    outline({ side, strake, frame }) {
+      const from = frames[frame - 1], to = frames[Math.min(frame, frames.length - 1)];
+      const corner = (row, x) => `${margin + x} ${y(side, edge(side, row, x))}`;
+      const right = to > from ? to : from + 60;
+      return `M${corner(strake - 1, from)}L${corner(strake - 1, right)}L${corner(strake, right)}L${corner(strake, from)}Z`;
+    },
+    first: () => ({ side: "P", strake: 1, frame: 1 }),
+    // Up on the page is up the topsides to port and towards the keel to starboard.
+    step({ side, strake, frame }, strakeStep, frameStep, onPage) {
+      let next = strake + (onPage && side === "S" ? -strakeStep : strakeStep), now = side;
+      if (next < 1 && onPage) { next = 1; now = side === "P" ? "S" : "P"; }
+      return {
+        side: now,
+        strake: Math.min(Math.max(next, 1), strakes),
+        frame: Math.min(Math.max(frame + frameStep, 1), frames.length),
+      };
+    },
+  };
+}
+
+// Any other surface: cells are drawn one by one and know their place.
+function partCells(svg) {
+  const { boat, selected } = JSON.parse(svg.dataset.surface);
+  const cells = [...svg.querySelectorAll(".cell")];
+  const find = (code) => cells.find((c) => c.dataset.cell === code);
+  const middle = (c) => [Number(c.dataset.x), Number(c.dataset.y)];
+  return {
+    boat,
+    selected: selected && find(selected) ? selected : null,
+    name: (at) => at,
+    at(p, target) {
+      const hit = target && target.closest && target.closest("[data-cell]");
+      if (hit) return hit.dataset.cell;
+      const far = (c) => Math.hypot(middle(c)[0] - p.x, middle(c)[1] - p.y);
+      return cells.reduce((best, c) => (far(c) < far(best) ? c : best)).dataset.cell;
+    },
+    outline(at) {
+      return `M${find(at).getAttribute("points").trim().split(/\s+/).join("L")}Z`;
+    },
+    first: () => cells[0].dataset.cell,
+    // The nearest cell that way: what lies beside the way counts double.
+    step(at, up, along) {
+      const [x, y] = middle(find(at));
+      let best = at, least = Infinity;
+      for (const c of cells) {
+        const dx = middle(c)[0] - x, dy = y - middle(c)[1];
+        const ahead = along ? dx * along : dy * up, aside = along ? Math.abs(dy) : Math.abs(dx);
+        if (ahead <= 1) continue;
+        const cost = ahead + 2.5 * aside;
+        if (cost < least) { least = cost; best = c.dataset.cell; }
+      }
+      return best;
+    },
+  };
+}
+
+const WIDTHS = [100, 160, 250, 400, 640, 1000];
+
+// A map: find the cell under a pointer or the keys, show its panel; layers, zoom.
 function plankMap() {
-  const letters = { c: "crack", r: "rot", g: "gouge", f: "sick_fastening", o: "open_seam" };
   return {
     init() {
       this.svg = this.$root.querySelector("#map");
-      this.grid = JSON.parse(this.svg.dataset.map);
-      this.zoom = 1;
-      this.at = this.parse(this.grid.selected);
+      this.letters = JSON.parse(this.$root.dataset.keys);
+      this.cells = this.svg.dataset.map ? shellCells(this.svg) : partCells(this.svg);
+      this.zoom = 0;
       this.asked = 0;
+      this.fingers = new Map();
+      this.at = this.cells.selected;
       if (this.at) {
         this.outline();
         this.bringIn();
       }
       this.svg.addEventListener("click", (event) => this.tap(event));
       this.svg.addEventListener("keydown", (event) => this.key(event));
+      const view = this.$root.querySelector(".map-scroll");
+      view.addEventListener("wheel", (event) => {
+        if (!event.ctrlKey) return;
+        event.preventDefault();
+        this.setZoom(this.zoom + (event.deltaY < 0 ? 1 : -1));
+      }, { passive: false });
+      for (const kind of ["pointerdown", "pointermove", "pointerup", "pointercancel", "pointerleave"]) {
+        view.addEventListener(kind, (event) => this.pinch(event));
+      }
       document.addEventListener("keydown", (event) => {
         if (event.key === "/" && !event.target.matches("input, textarea, select")) {
           event.preventDefault();
@@ -62,64 +171,57 @@ function plankMap() {
         }
       });
     },
-    parse(text) {
-      const found = /^([PS])(\d+) F(\d+)$/.exec(text || "");
-      return found && { side: found[1], strake: Number(found[2]), frame: Number(found[3]) };
+    // Two fingers drawn apart zoom in, a step for each half of the distance.
+    pinch(event) {
+      if (event.pointerType !== "touch") return;
+      if (event.type === "pointerdown") this.fingers.set(event.pointerId, [event.clientX, event.clientY]);
+      else if (event.type === "pointermove" && this.fingers.has(event.pointerId)) {
+        this.fingers.set(event.pointerId, [event.clientX, event.clientY]);
+      } else this.fingers.delete(event.pointerId);
+      if (this.fingers.size !== 2) { this.apart = 0; return; }
+      const [a, b] = [...this.fingers.values()];
+      const apart = Math.hypot(a[0] - b[0], a[1] - b[1]);
+      if (!this.apart) this.apart = apart;
+      else if (apart > this.apart * 1.35) { this.setZoom(this.zoom + 1); this.apart = apart; }
+      else if (apart < this.apart / 1.35) { this.setZoom(this.zoom - 1); this.apart = apart; }
     },
-    name(at) { return `${at.side}${at.strake} F${at.frame}`; },
-    strakes() { return this.grid.edges.length - 1; },
-    edge(row, x) {
-      const { frames, edges } = this.grid;
-      let next = frames.findIndex((f) => f >= x);
-      if (next < 1) next = next === 0 ? 1 : frames.length - 1;
-      const share = (x - frames[next - 1]) / (frames[next] - frames[next - 1]);
-      return edges[row][next - 1] + (edges[row][next] - edges[row][next - 1]) * share;
-    },
-    y(side, girth) {
-      const { margin, girth: top, band } = this.grid;
-      return side === "P" ? margin + top - girth : margin + top + band + girth;
-    },
-    cellAt(event) {
-      const p = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
-      const { margin, girth, band, frames } = this.grid;
-      const x = Math.min(Math.max(p.x - margin, 0), frames[frames.length - 1]);
-      const side = p.y < margin + girth + band / 2 ? "P" : "S";
-      const up = side === "P" ? margin + girth - p.y : p.y - margin - girth - band;
-      let strake = 1;
-      while (strake < this.strakes() && up > this.edge(strake, x)) strake++;
-      let frame = 1;
-      while (frame < frames.length && frames[frame] <= x) frame++;
-      return { side, strake, frame };
-    },
-    outline() {
-      const { frames, margin } = this.grid;
-      const { side, strake, frame } = this.at;
-      const from = frames[frame - 1], to = frames[Math.min(frame, frames.length - 1)];
-      const corner = (row, x) => `${margin + x} ${this.y(side, this.edge(row, x))}`;
-      const right = to > from ? to : from + 60;
-      this.svg.querySelector("#map-cursor").setAttribute(
-        "d", `M${corner(strake - 1, from)}L${corner(strake - 1, right)}L${corner(strake, right)}L${corner(strake, from)}Z`);
-    },
+    outline() { this.svg.querySelector("#map-cursor").setAttribute("d", this.cells.outline(this.at)); },
     tap(event) {
-      this.at = this.cellAt(event);
+      const p = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
+      this.at = this.cells.at(p, event.target);
       this.outline();
       this.svg.focus({ preventScroll: true });
       this.panel();
     },
+    link(path) { return `/boats/${this.cells.boat}/${path}${path.includes("?") ? "&" : "?"}at=${encodeURIComponent(this.cells.name(this.at))}`; },
     async panel() {
       const asked = ++this.asked;
-      const at = this.name(this.at);
-      history.replaceState(null, "", `/boats/${this.grid.boat}?at=${encodeURIComponent(at)}`);
+      const at = this.cells.name(this.at);
+      const layer = this.svg.dataset.layer;
+      const kept = layer && layer !== "none" ? `&layer=${layer}` : "";
+      history.replaceState(null, "", `/boats/${this.cells.boat}?at=${encodeURIComponent(at)}${kept}`);
       const panel = document.getElementById("panel");
       try {
-        const answer = await fetch(`/boats/${this.grid.boat}/place?at=${encodeURIComponent(at)}`);
+        const answer = await fetch(this.link("place"));
         if (!answer.ok || answer.redirected) throw new Error(String(answer.status));
         const html = await answer.text();
         // A slow answer must not overwrite a later one.
-        if (asked === this.asked) panel.innerHTML = html;
+        if (asked !== this.asked) return;
+        panel.innerHTML = html;
+        if (window.keelOffline) window.keelOffline.prepare(panel);
       } catch {
-        if (asked === this.asked) panel.textContent = `${at}: the yard's server does not answer. Nothing you saved is lost; try again.`;
+        if (asked === this.asked) this.withoutServer(panel, at);
       }
+    },
+    // No signal: what is here is not known, but it can be marked.
+    withoutServer(panel, at) {
+      panel.replaceChildren();
+      const add = (tag, text) => { const e = document.createElement(tag); e.textContent = text; panel.append(e); return e; };
+      add("h2", at);
+      add("p", "The yard’s server does not answer. Nothing you saved is lost, and you can go on marking: it waits on this device.").className = "empty";
+      const mark = add("a", "Mark here");
+      mark.className = "btn btn-lead";
+      mark.href = this.link("quick");
     },
     key(event) {
       if (event.ctrlKey || event.metaKey || event.altKey) return;
@@ -129,37 +231,48 @@ function plankMap() {
         this.walk(...moves[event.key], event.key.startsWith("Arrow"));
       } else if (event.key === "?") {
         this.$refs.keys.open = !this.$refs.keys.open;
-      } else if (event.key === "Enter" && this.at) {
+      } else if (event.key === "+" || event.key === "=") {
+        this.setZoom(this.zoom + 1);
+      } else if (event.key === "-") {
+        this.setZoom(this.zoom - 1);
+      } else if (!this.at) {
+        return;
+      } else if (event.key === "Enter") {
         this.panel();
-      } else if (letters[event.key] && this.at) {
-        location.href = `/boats/${this.grid.boat}/findings/new?at=${encodeURIComponent(this.name(this.at))}&kind=${letters[event.key]}`;
+      } else if (event.key === "n") {
+        location.href = this.link("quick");
+      } else if (event.key === "z") {
+        if (this.svg.dataset.map) location.href = this.link("crossing");
+      } else if (this.letters[event.key]) {
+        location.href = this.link(`findings/new?kind=${this.letters[event.key]}`);
       }
     },
-    // Up on the page is up the topsides to port and towards the keel to starboard.
-    walk(strakes, frames, onPage) {
-      if (!this.at) this.at = { side: "P", strake: 1, frame: 1 };
-      else {
-        const { side, strake, frame } = this.at;
-        const step = onPage && side === "S" ? -strakes : strakes;
-        let next = strake + step, now = side;
-        if (next < 1 && onPage) { next = 1; now = side === "P" ? "S" : "P"; }
-        this.at = {
-          side: now,
-          strake: Math.min(Math.max(next, 1), this.strakes()),
-          frame: Math.min(Math.max(frame + frames, 1), this.grid.frames.length),
-        };
-      }
+    walk(up, along, onPage) {
+      this.at = this.at ? this.cells.step(this.at, up, along, onPage) : this.cells.first();
       this.outline();
       this.bringIn();
       this.panel();
     },
-    layer(event) {
-      this.svg.classList.toggle(`hide-${event.target.dataset.layer}`, !event.target.checked);
+    layer(event) { this.svg.classList.toggle(`hide-${event.target.dataset.layer}`, !event.target.checked); },
+    pickLayer(event) {
+      const layer = event.target.value;
+      this.svg.dataset.layer = layer;
+      for (const legend of this.$root.querySelectorAll("[data-legend]")) legend.hidden = legend.dataset.legend !== layer;
+      const here = new URL(location.href);
+      here.searchParams.set("layer", layer);
+      history.replaceState(null, "", here);
+      for (const tab of this.$root.querySelectorAll(".surface-tabs a")) {
+        const to = new URL(tab.href);
+        to.searchParams.set("layer", layer);
+        tab.href = to;
+      }
     },
     zoomIn() { this.setZoom(this.zoom + 1); },
     zoomOut() { this.setZoom(this.zoom - 1); },
     setZoom(zoom) {
-      this.zoom = Math.min(Math.max(zoom, 1), 4);
+      // Closer than the map goes lies the crossing itself.
+      if (zoom >= WIDTHS.length && this.at && this.svg.dataset.map) { location.href = this.link("crossing"); return; }
+      this.zoom = Math.min(Math.max(zoom, 0), WIDTHS.length - 1);
       this.svg.dataset.zoom = String(this.zoom);
       if (this.at) this.bringIn();
     },
@@ -172,19 +285,71 @@ function plankMap() {
   };
 }
 
-// Marking a finding on the plank: a draft is drawn, the points go into the form's text.
-function findingForm() {
-  const how = {
-    crack: "Drag along the crack, or tap its points from tip to tip. x runs aft from the after edge of the frame, y up from the lower edge.",
-    rot: "Drag a box round the soft wood, or tap its middle. x runs aft from the after edge of the frame, y up from the lower edge.",
-    gouge: "Drag a box round the gouge, or tap its middle. x runs aft from the after edge of the frame, y up from the lower edge.",
-    sick_fastening: "Tap the fastening. x runs aft from the after edge of the frame, y up from the lower edge.",
-    open_seam: "Drag along the seam. x runs aft from the after edge of the frame, y up from the lower edge.",
+// The fields of a reading: those of the method picked are shown, an instrument fills them.
+function measures(root) {
+  const method = root.querySelector("[data-method]");
+  const show = () => {
+    for (const part of root.querySelectorAll("[data-for-method]")) part.hidden = part.dataset.forMethod !== method.value;
   };
+  method.addEventListener("change", show);
+  show();
+  const simulated = root.querySelector("[data-simulated]"), tag = root.querySelector("[data-simulated-tag]");
+  const mark = (on) => { simulated.value = on ? "1" : ""; tag.hidden = !on; };
+  // A figure that was typed over is nobody's reading but the typist's.
+  root.addEventListener("input", (event) => { if (event.target.closest("[data-for-method]")) mark(false); });
+  for (const button of root.querySelectorAll("[data-instrument]")) {
+    button.addEventListener("click", async () => {
+      const at = root.dataset.at || (root.querySelector("[name=place]") || {}).value || "";
+      const told = button.nextElementSibling;
+      try {
+        const typed = root.dataset.at ? "" : "&typed=1";
+        const answer = await fetch(`/boats/${root.dataset.boat}/simulate/${button.dataset.instrument}?at=${encodeURIComponent(at)}${typed}`);
+        if (!answer.ok || answer.redirected) throw new Error(String(answer.status));
+        const fields = await answer.json();
+        for (const [name, value] of Object.entries(fields)) {
+          const field = root.querySelector(`[name="${name}"]`);
+          if (field && field !== simulated) field.value = value;
+        }
+        show();
+        mark(true);
+      } catch { told.textContent = "the instrument does not answer: type the figure"; }
+    });
+  }
+}
+
+function moreKinds(root) {
+  root.querySelector(".kinds").dataset.more = "1";
+  root.querySelector(".kinds .rare input").focus();
+}
+
+// Told before a large photo is sent over a slow line; the server checks again. Those that may go get their marks.
+function pickPhotos(component, event) {
+  const limit = Number(component.$root.dataset.photoLimit);
+  const files = [...event.target.files];
+  const tooLarge = files.some((file) => file.size > limit * 1024 * 1024);
+  const note = component.$refs.photoNote;
+  note.textContent = tooLarge ? `must not be larger than ${limit} MB` : files.length ? "draw an arrow or a circle on it, or leave it as it is" : "";
+  note.className = tooLarge ? "fault" : "hint";
+  if (tooLarge) event.target.value = "";
+  const drawers = component.$refs.marking;
+  drawers.replaceChildren();
+  const all = tooLarge ? [] : files.map(() => []);
+  const write = () => { component.$refs.marks.value = JSON.stringify(all); };
+  write();
+  all.forEach((marks, n) => {
+    const src = URL.createObjectURL(files[n]);
+    drawers.append(photoDrawer(src, marks, write, `Photo ${n + 1}`));
+  });
+}
+
+// Marking a finding on its part: a draft is drawn, the points go into the form's text.
+function findingForm() {
+  const from = " x runs aft from the datum, y up from the lower edge.";
+  const how = { line: "Drag along it, or tap its points from tip to tip.", area: "Drag a box round it, or tap its middle.", point: "Tap it." };
   const DRAG_FROM = 8; // mm: less is a tap
   const TAP_BOX = [40, 20]; // mm each way round a tap
   return {
-    how: how.crack,
+    how: "",
     init() {
       this.svg = this.$root.querySelector("#plank");
       this.draft = this.$root.querySelector("#plank-draft");
@@ -194,21 +359,16 @@ function findingForm() {
       this.svg.addEventListener("pointermove", (event) => { if (this.start) this.show(this.shaped(this.start, this.at(event))); });
       this.svg.addEventListener("pointerup", (event) => this.mark(this.at(event)));
       this.svg.addEventListener("pointercancel", () => { this.start = null; this.show(this.points); });
+      if (this.$root.querySelector("[data-method]")) measures(this.$root);
       this.kindChanged();
-      this.methodChanged();
       this.shapeTyped();
     },
-    kind() {
+    extent() {
       const picked = this.$root.querySelector("input[name=kind]:checked");
-      return picked ? picked.value : "crack";
+      return picked ? picked.dataset.extent : "line";
     },
-    kindChanged() { this.how = how[this.kind()]; this.show(this.points); },
-    methodChanged() {
-      const method = this.$refs.method.value;
-      for (const part of this.$root.querySelectorAll("[data-for-method]")) {
-        part.hidden = part.dataset.forMethod !== method;
-      }
-    },
+    kindChanged() { this.how = how[this.extent()] + from; this.show(this.points); },
+    moreKinds() { moreKinds(this.$root); },
     // Page to plank: x from the datum, y up from the lower edge, kept on the drawing.
     at(event) {
       const p = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
@@ -218,7 +378,7 @@ function findingForm() {
       const y = Math.min(Math.max(p.y, Number(room)), box.height - Number(room));
       return [Math.round(x - Number(room) + Number(from)), Math.round(Number(top) - (y - Number(room)))];
     },
-    isArea() { return this.kind() === "rot" || this.kind() === "gouge"; },
+    isArea() { return this.extent() === "area"; },
     shaped(a, b) {
       const dragged = Math.hypot(a[0] - b[0], a[1] - b[1]) >= DRAG_FROM;
       if (this.isArea()) {
@@ -227,7 +387,7 @@ function findingForm() {
           : [a[0] - TAP_BOX[0], a[0] + TAP_BOX[0], Math.max(0, a[1] - TAP_BOX[1]), Math.min(Number(this.svg.dataset.top), a[1] + TAP_BOX[1])];
         return [[x0, y0], [x1, y0], [x1, y1], [x0, y1]];
       }
-      if (this.kind() === "sick_fastening") return [b];
+      if (this.extent() === "point") return [b];
       return dragged ? [a, b] : [...this.points, b];
     },
     mark(end) {
@@ -268,17 +428,137 @@ function findingForm() {
       }
       this.draft.append(mark);
     },
-    // Told before a large photo is sent over a slow line; the server checks again.
-    photoPicked(event) {
-      const limit = Number(this.$root.dataset.photoLimit);
-      const file = event.target.files[0];
-      const tooLarge = Boolean(file) && file.size > limit * 1024 * 1024;
-      const note = this.$refs.photoNote;
-      note.textContent = tooLarge ? `must not be larger than ${limit} MB` : file ? file.name : "";
-      note.className = tooLarge ? "fault" : "hint";
-      if (tooLarge) event.target.value = "";
+    photoPicked(event) { pickPhotos(this, event); },
+  };
+}
+
+// Quick entry: the place is stepped with a thumb; a page out of the device's store takes its place from the address.
+function quickForm() {
+  return {
+    init() {
+      measures(this.$root);
+      const asked = new URLSearchParams(location.search);
+      const at = asked.get("at");
+      if (at && !this.$refs.place.value) this.$refs.place.value = at;
+      const kind = asked.get("kind");
+      const radio = kind && this.$root.querySelector(`input[name=kind][value="${CSS.escape(kind)}"]`);
+      if (radio && !asked.get("like")) {
+        radio.checked = true;
+        if (radio.closest(".rare")) this.$root.querySelector(".kinds").dataset.more = "1";
+      }
+    },
+    moreKinds() { moreKinds(this.$root); },
+    step(event) {
+      const place = this.$refs.place;
+      const { strake, frame } = event.currentTarget.dataset;
+      const clamp = (n, most) => Math.min(Math.max(n, 1), Number(most));
+      const shell = /^\s*([PSps])\s*(\d+)\s*[Ff]\s*(\d+)\s*$/.exec(place.value);
+      const part = /^\s*(\S+)\s+(\d+)\s*$/.exec(place.value);
+      if (shell) {
+        const next = [clamp(Number(shell[2]) + Number(strake), this.$root.dataset.strakes), clamp(Number(shell[3]) + Number(frame), this.$root.dataset.frames)];
+        place.value = `${shell[1].toUpperCase()}${next[0]} F${next[1]}`;
+      } else if (part) {
+        place.value = `${part[1].toUpperCase()} ${Math.max(1, Number(part[2]) + Number(strake) + Number(frame))}`;
+      } else if (!place.value.trim()) {
+        place.value = "P1 F1";
+      }
+    },
+    photoPicked(event) { pickPhotos(this, event); },
+  };
+}
+
+// Arrows and circles on a photo: kept as data beside it, in shares of its width and height.
+function photoMarks() {
+  return {
+    init() {
+      const marks = JSON.parse(this.$root.dataset.marks);
+      const write = () => { this.$refs.marks.value = JSON.stringify(marks); };
+      this.$refs.marking.append(photoDrawer(this.$root.dataset.src, marks, write, "Photo"));
     },
   };
+}
+
+function photoDrawer(src, marks, changed, name) {
+  const make = (tag, attributes, parent) => {
+    const e = document.createElement(tag);
+    for (const [key, value] of Object.entries(attributes)) e.setAttribute(key, value);
+    parent.append(e);
+    return e;
+  };
+  const box = document.createElement("div");
+  box.className = "photo-drawer";
+  const frame = make("div", { class: "photo-frame" }, box);
+  const image = make("img", { src, alt: name, draggable: "false" }, frame);
+  const svg = document.createElementNS(SVG_NS, "svg");
+  svg.setAttribute("role", "img");
+  svg.setAttribute("aria-label", `${name}: drag to draw`);
+  frame.append(svg);
+  const tools = make("div", { class: "photo-tools", role: "group", "aria-label": `Marks on ${name.toLowerCase()}` }, box);
+  let tool = "circle";
+  const buttons = ["circle", "arrow"].map((kind) => {
+    const button = make("button", { type: "button", class: "btn btn-line btn-small", "aria-pressed": String(kind === tool) }, tools);
+    button.textContent = kind === "circle" ? "○ Circle" : "↗ Arrow";
+    button.addEventListener("click", () => {
+      tool = kind;
+      buttons.forEach((b) => b.setAttribute("aria-pressed", String(b === button)));
+    });
+    return button;
+  });
+  const middle = make("button", { type: "button", class: "btn btn-line btn-small" }, tools);
+  middle.textContent = "Mark the middle";
+  middle.addEventListener("click", () => {
+    marks.push(tool === "circle" ? { kind: tool, from: [0.5, 0.5], to: [0.65, 0.5] } : { kind: tool, from: [0.25, 0.75], to: [0.5, 0.5] });
+    draw();
+    changed();
+  });
+  const back = make("button", { type: "button", class: "btn btn-line btn-small" }, tools);
+  back.textContent = "Take back";
+  back.addEventListener("click", () => { marks.pop(); draw(); changed(); });
+
+  let start = null, draft = null;
+  const at = (event) => {
+    const r = svg.getBoundingClientRect();
+    const share = (v, from, size) => Math.round(Math.min(Math.max((v - from) / Math.max(size, 1), 0), 1) * 1000) / 1000;
+    return [share(event.clientX, r.x, r.width), share(event.clientY, r.y, r.height)];
+  };
+  svg.addEventListener("pointerdown", (event) => { start = at(event); svg.setPointerCapture(event.pointerId); });
+  svg.addEventListener("pointermove", (event) => { if (start) { draft = { kind: tool, from: start, to: at(event) }; draw(); } });
+  svg.addEventListener("pointercancel", () => { start = draft = null; draw(); });
+  svg.addEventListener("pointerup", (event) => {
+    if (!start) return;
+    const end = at(event);
+    if (Math.hypot(end[0] - start[0], end[1] - start[1]) > 0.02) { marks.push({ kind: tool, from: start, to: end }); changed(); }
+    start = draft = null;
+    draw();
+  });
+  function draw() {
+    const [w, h] = [image.naturalWidth || 4, image.naturalHeight || 3];
+    svg.setAttribute("viewBox", `0 0 ${w} ${h}`);
+    svg.replaceChildren();
+    const thick = Math.max(w, h) / 130;
+    for (const m of draft ? [...marks, draft] : marks) {
+      const [x0, y0, x1, y1] = [m.from[0] * w, m.from[1] * h, m.to[0] * w, m.to[1] * h];
+      let d;
+      if (m.kind === "circle") {
+        const r = Math.hypot(x1 - x0, y1 - y0);
+        d = `M${x0 - r} ${y0}a${r} ${r} 0 1 0 ${2 * r} 0a${r} ${r} 0 1 0 ${-2 * r} 0`;
+      } else {
+        const angle = Math.atan2(y1 - y0, x1 - x0), barb = thick * 5;
+        const tip = (turn) => `M${x1} ${y1}L${x1 + barb * Math.cos(angle + turn)} ${y1 + barb * Math.sin(angle + turn)}`;
+        d = `M${x0} ${y0}L${x1} ${y1}${tip(2.6)}${tip(-2.6)}`;
+      }
+      for (const [kind, width] of [["halo", thick * 2], ["ink", thick]]) {
+        const path = document.createElementNS(SVG_NS, "path");
+        path.setAttribute("class", `photo-mark ${kind}`);
+        path.setAttribute("stroke-width", width);
+        path.setAttribute("d", d);
+        svg.append(path);
+      }
+    }
+  }
+  image.addEventListener("load", draw);
+  draw();
+  return box;
 }
 
 // Every measurement field says what it was understood as.
@@ -289,6 +569,6 @@ document.addEventListener("change", async (event) => {
   if (!text) { echo.textContent = ""; return; }
   try {
     const answer = await fetch(`/echo/length?text=${encodeURIComponent(text)}`);
-    if (answer.ok) echo.textContent = await answer.text();
+    if (answer.ok && !answer.redirected) echo.textContent = await answer.text();
   } catch { echo.textContent = ""; }
 });

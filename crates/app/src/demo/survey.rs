@@ -6,12 +6,15 @@ use std::path::Path;
 use image::{Rgb, RgbImage};
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::geometry::Point;
-use mend_keel_core::grid::Side;
+use mend_keel_core::grid::edit::Edit;
+use mend_keel_core::grid::offsets::{Offsets, Row, RowKind};
+use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::hull::SplitMix;
 use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, WoodAround};
 use mend_keel_core::survey::sample::{self, Height, Part as Stretch, Region};
 use mend_keel_core::survey::{Cause, Method};
+use mend_keel_store::boats;
 use mend_keel_store::findings::{MarkKind, NewPhoto, NewReading, PhotoMark};
 use mend_keel_store::surveys::{NewFitting, NewPastRepair};
 use mend_keel_store::{Act, Result, Store, StoreError};
@@ -82,12 +85,48 @@ pub fn reading(file: &BoatFile, at: &str, measure: Measure, xy: Option<Point>, s
 
 /// Tells all of it of one boat.
 pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
+    grid(store, boat, start).await?;
     let file = BoatFile::load(store, boat).await.map_err(|e| told(format!("{e:?}")))?;
     readings(store, &file, start).await?;
     close(store, boat, "As received", at(start, 7, 8)).await?;
     draw(store, &file, start).await?;
     lines(store, boat, start).await?;
     records(store, &file, start).await
+}
+
+/// The bilge planks were measured where she grounded, and the builder's table of offsets is kept.
+async fn grid(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
+    for (strake, frame, off) in [(5, 10, 2.0), (5, 12, 1.5), (5, 14, -2.0), (6, 12, 1.0), (6, 13, -1.0), (6, 14, 0.5)] {
+        let kept = boats::find(store, boat).await?;
+        let place = Address { side: Side::Port, strake, frame };
+        let mm = (kept.shell.width(place) + off).round();
+        let (edit, mut shell) = (Edit::Width { at: place, mm }, kept.shell.clone());
+        edit.apply(&mut shell).map_err(told)?;
+        let mut work = store.begin(act(MAUD, at(start, 1, 2))).await?;
+        work.correct_grid(&kept, &edit, &shell, &format!("{place} is {mm} mm wide")).await?;
+        work.commit("/").await?;
+    }
+    let row = |name: &str, kind, from: f64, values: [f64; 7]| Row {
+        name: name.into(),
+        kind,
+        at: from,
+        values: values.into_iter().map(Some).collect(),
+    };
+    let offsets = Offsets {
+        stations: (0..7).map(|n| f64::from(n) * 1_400.0).collect(),
+        rows: vec![
+            row("Sheer", RowKind::HalfBreadth, 0.0, [40.0, 760.0, 1_190.0, 1_400.0, 1_450.0, 1_370.0, 1_120.0]),
+            row("Sheer", RowKind::Height, 0.0, [2_080.0, 1_900.0, 1_770.0, 1_690.0, 1_660.0, 1_680.0, 1_750.0]),
+            row("Rabbet", RowKind::HalfBreadth, 0.0, [38.0, 52.0, 60.0, 62.0, 62.0, 60.0, 56.0]),
+            row("Rabbet", RowKind::Height, 0.0, [900.0, 330.0, 250.0, 220.0, 200.0, 190.0, 420.0]),
+            row("Waterline 1", RowKind::Waterline, 600.0, [0.0, 300.0, 700.0, 950.0, 990.0, 760.0, 210.0]),
+            row("Waterline 2", RowKind::Waterline, 900.0, [38.0, 480.0, 940.0, 1_210.0, 1_270.0, 1_110.0, 610.0]),
+            row("Waterline 3", RowKind::Waterline, 1_250.0, [39.0, 620.0, 1_090.0, 1_340.0, 1_400.0, 1_290.0, 940.0]),
+        ],
+    };
+    let mut work = store.begin(act(TOBIAS, at(start, 1, 4))).await?;
+    work.set_offsets(boat, &offsets).await?;
+    work.commit("/").await
 }
 
 async fn readings(store: &Store, file: &BoatFile, start: Timestamp) -> Result<()> {

@@ -35,6 +35,7 @@ struct Row {
     found: String,
     worst: &'static str,
     decided: Option<(String, String)>,
+    untreated: Vec<String>,
 }
 
 #[get("/boats/<id>/decide")]
@@ -53,7 +54,14 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
             let decided = file.decision(plank.id).map(|d| (d.kind.label().to_owned(), d.reason.clone()));
             (
                 worst,
-                Row { member_id: plank.id, plank: plank.name(), found: what.join(", "), worst: worst.label(), decided },
+                Row {
+                    member_id: plank.id,
+                    plank: plank.name(),
+                    found: what.join(", "),
+                    worst: worst.label(),
+                    untreated: file.untreated(plank.id),
+                    decided,
+                },
             )
         })
         .collect();
@@ -76,6 +84,7 @@ struct Options {
     creed: &'static str,
     options: Vec<OptionView>,
     decided: Option<(String, String)>,
+    untreated: Vec<String>,
     /// Why there are none.
     none: String,
     typed: Typed,
@@ -136,6 +145,13 @@ pub async fn rates(desk: &Desk<'_>) -> std::result::Result<HashMap<Operation, f6
 /// What the core needs to lay out a plank's options. Errors name `damage`.
 pub fn case<'f>(file: &'f BoatFile, plank: &Plank) -> std::result::Result<Case<'f>, InputError> {
     let found: Vec<_> = file.on_plank(plank).collect();
+    let unknown = found.iter().find(|(f, _)| f.grade > Grade::Sound && f.kind.is_damage() && f.depth <= 0.0);
+    if let Some((f, at)) = unknown {
+        let what = f.kind.label().to_lowercase();
+        let message =
+            format!("nobody knows how deep the {what} at {} goes: open it up first, then decide", file.boat.shown(*at));
+        return Err(InputError::new("damage", message));
+    }
     let damage: Vec<Damage> = found
         .iter()
         // A place found to be sound asks for nothing.
@@ -204,6 +220,7 @@ async fn page(
         creed: file.boat.school.creed(),
         options,
         decided: file.decision(plank.id).map(|d| (d.kind.label().to_owned(), d.reason.clone())),
+        untreated: file.untreated(plank.id),
         none,
         typed,
         faults,

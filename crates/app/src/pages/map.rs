@@ -146,21 +146,7 @@ fn panel(
         over: !f.is_open(),
     };
     let decision = file.decision(member_id);
-    let untreated = match decision {
-        Some(_) => {
-            let mut texts: Vec<String> = file
-                .findings
-                .iter()
-                .filter(|f| f.member_id == member_id && f.is_open())
-                .filter_map(|f| f.cause.untreated(f.cause_treated.is_some()))
-                .map(|r| r.text)
-                .collect();
-            texts.sort();
-            texts.dedup();
-            texts
-        }
-        None => Vec::new(),
-    };
+    let untreated = decision.map_or_else(Vec::new, |_| file.untreated(member_id));
     let here: Vec<_> = survey.readings.iter().filter(|r| r.place == *place).cloned().collect();
     let cell = part.cell();
     let mut methods: Vec<&str> =

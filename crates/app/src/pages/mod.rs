@@ -449,6 +449,16 @@ impl BoatFile {
         self.planks.iter().filter(|p| found.contains(&p.id)).collect()
     }
 
+    /// Why repairs of a member may not be relied on yet: causes of what was found there that nobody treated.
+    pub fn untreated(&self, member: i64) -> Vec<String> {
+        let found = self.findings.iter().filter(|f| f.member_id == member && f.is_open());
+        let mut texts: Vec<String> =
+            found.filter_map(|f| f.cause.untreated(f.cause_treated.is_some())).map(|r| r.text).collect();
+        texts.sort();
+        texts.dedup();
+        texts
+    }
+
     pub fn butt_rule(&self) -> Rule {
         Rule::for_use(self.boat.boat_use)
     }

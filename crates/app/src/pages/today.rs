@@ -26,6 +26,8 @@ struct BoatToday {
     next: Vec<Next>,
     coats: Vec<CoatToday>,
     undecided: usize,
+    /// Planks decided on though what did the damage is not treated.
+    untreated: usize,
 }
 
 struct Next {
@@ -77,7 +79,8 @@ pub async fn today(desk: Desk<'_>, user: User) -> Result {
             })
             .collect();
         let undecided = file.damaged().iter().filter(|p| file.decision(p.id).is_none()).count();
-        shown.push(BoatToday { id: boat.id, name: boat.name, next, coats, undecided });
+        let untreated = file.decisions.iter().filter(|d| !file.untreated(d.member_id).is_empty()).count();
+        shown.push(BoatToday { id: boat.id, name: boat.name, next, coats, undecided, untreated });
     }
     render(&Today { page: desk.page("Today", "today"), running: tasks::running(desk.store).await?, boats: shown })
 }

@@ -31,6 +31,7 @@ struct Job {
     member_id: i64,
     plank: String,
     decided: String,
+    untreated: Vec<String>,
     tasks: Vec<TaskView>,
 }
 
@@ -85,7 +86,13 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
         .filter_map(|d| {
             let plank = file.plank(d.member_id).ok()?;
             let tasks = file.tasks.iter().filter(|t| t.decision_id == d.id).map(task_view).collect();
-            Some(Job { member_id: plank.id, plank: plank.name(), decided: d.kind.label().to_owned(), tasks })
+            Some(Job {
+                member_id: plank.id,
+                plank: plank.name(),
+                decided: d.kind.label().to_owned(),
+                untreated: file.untreated(plank.id),
+                tasks,
+            })
         })
         .collect();
     let mut by_operation: BTreeMap<Operation, (f64, f64)> = BTreeMap::new();

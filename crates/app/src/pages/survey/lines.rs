@@ -111,7 +111,10 @@ fn line_view(desk: &Desk<'_>, line: &Line, all: &[Line]) -> Option<LineView> {
 fn views(desk: &Desk<'_>, all: &[Line]) -> Vec<LineView> {
     let mut seen = std::collections::HashSet::new();
     let newest = all.iter().filter(|l| !l.designed && seen.insert((l.what.clone(), l.side)));
-    newest.filter_map(|l| line_view(desk, l, all)).collect()
+    let mut newest: Vec<&Line> = newest.collect();
+    // What should be straight comes first.
+    newest.sort_by_key(|l| (l.what != "keel", l.side));
+    newest.into_iter().filter_map(|l| line_view(desk, l, all)).collect()
 }
 
 /// The same for print: the drawing and what it says.

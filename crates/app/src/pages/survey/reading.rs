@@ -2,6 +2,7 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
+use mend_keel_core::grid::Place;
 use mend_keel_core::survey::Method;
 use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, Read, Ring, Sign, WoodAround};
 use mend_keel_store::findings::{self, NewReading, Reading};
@@ -11,6 +12,7 @@ use crate::auth::Crew;
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, Posted, Reader, Submission, Typed};
 use crate::pages::finding::{off_the_boat, pairs, place_link};
+use crate::pages::map::typed_place;
 use crate::pages::{BoatFile, Desk, Page, Part, render, render_faulty};
 use crate::view::{self, chart};
 
@@ -247,7 +249,7 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, at: &str, finding: Opti
 pub fn read(
     desk: &Desk<'_>,
     file: &BoatFile,
-    place: &mend_keel_core::grid::Place,
+    place: &Place,
     part: &Part<'_>,
     form: &Submission,
 ) -> std::result::Result<NewReading, Faults> {
@@ -298,10 +300,13 @@ pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, reading: i64, posted:
 }
 
 /// A stand-in for an instrument that would be paired: fills the fields of a reading, marked simulated.
-#[get("/boats/<id>/simulate/<instrument>?<at>")]
-pub async fn simulate(desk: Desk<'_>, _who: Crew, id: i64, instrument: &str, at: &str) -> Result {
+#[get("/boats/<id>/simulate/<instrument>?<at>&<typed>")]
+pub async fn simulate(desk: Desk<'_>, _who: Crew, id: i64, instrument: &str, at: &str, typed: Option<&str>) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let (place, part) = file.locate(at).map_err(|e| AppError::Refused(e.message))?;
+    // Quick entry asks with the place as it was typed, in the crew's own numbers.
+    let found = if typed == Some("1") { typed_place(&file, at) } else { Place::parse(at) };
+    let place = found.map_err(|e| AppError::Refused(e.message))?;
+    let part = file.part_at(&place).map_err(|e| AppError::Refused(e.message))?;
     let taken = findings::readings(desk.store, id).await?.len() as u64;
     let fields =
         crate::instruments::read(instrument, &file, &place, &part, taken).ok_or(AppError::NotFound("instrument"))?;

@@ -163,7 +163,7 @@ fn findings_table(desk: &Desk<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>)
         .iter()
         .map(|(score, f)| {
             let depth = if f.depth > 0.0 { format!(", {} deep", desk.units.len(f.depth)) } else { String::new() };
-            let says = if f.says.is_empty() { String::new() } else { format!(": {}", f.says) };
+            let says = if f.says.is_empty() { String::new() } else { format!("; last read: {}", f.says) };
             let untreated = f.cause.untreated(f.cause_treated.is_some()).is_some();
             let cure = match &f.cause_treated {
                 Some(how) => format!("treated: {how}"),
@@ -183,7 +183,7 @@ fn findings_table(desk: &Desk<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>)
         })
         .collect();
     let columns = [
-        ("Urgency", 0.8),
+        ("Urgency", 0.95),
         ("Place", 1.0),
         ("What", 1.6),
         ("Grade", 0.8),
