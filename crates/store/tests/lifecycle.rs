@@ -1,17 +1,21 @@
 //! The store on a throw-away database: one plank's life, and what the history refuses.
 
-use mend_keel_core::grid::{Address, Construction, Side};
+use mend_keel_core::grid::edit::Edit;
+use mend_keel_core::grid::member::DeckKind;
+use mend_keel_core::grid::{Address, Construction, JointKind, Place, Side};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::repair::decide::OptionKind;
+use mend_keel_core::survey::compare::Outcome;
+use mend_keel_core::survey::reading::{Measure, On};
 use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};
 use mend_keel_core::timber::board::{self, Board as Stock, Drying, Grain, Origin, Rectangle};
 use mend_keel_core::work::tasks::{Extent, unfold};
 use mend_keel_store::boards::NewBoard;
 use mend_keel_store::boats::{self, NewBoat};
 use mend_keel_store::decisions::{self, Geometry, NewDecision, NewPiece, PieceState};
-use mend_keel_store::findings::{self, NewFinding, Reading};
-use mend_keel_store::{Act, Store, StoreError, boards, history, tasks};
+use mend_keel_store::findings::{self, Carried, NewFinding, NewReading};
+use mend_keel_store::{Act, Store, StoreError, boards, history, members, tasks};
 use serde_json::json;
 use tempfile::TempDir;
 
@@ -55,6 +59,8 @@ async fn boat(store: &Store) -> i64 {
             waterline_strake: 7,
             shell: made.shell,
             joints: made.joints,
+            deck: DeckKind::LaidStraight,
+            spars: vec![("Mast".into(), 9_000.0)],
         })
         .await
         .unwrap();
@@ -62,20 +68,21 @@ async fn boat(store: &Store) -> i64 {
     id
 }
 
+const AT: Address = Address { side: Side::Port, strake: 5, frame: 9 };
+
 fn crack(member_id: i64) -> NewFinding {
     NewFinding {
-        at: Address { side: Side::Port, strake: 5, frame: 9 },
+        place: Place::Shell(AT),
+        shown: AT.to_string(),
         member_id,
         kind: FindingKind::Crack,
         method: Method::Look,
-        reading: Reading::default(),
         shape: vec![[10.0, 50.0], [90.0, 52.0]],
         depth: 6.0,
         grade: Grade::Mend,
         certainty: Certainty::Confirmed,
         cause: Cause::Age,
         note: String::new(),
-        photo: None,
     }
 }
 
@@ -148,10 +155,10 @@ async fn a_planks_life_is_told_from_finding_to_hours() {
     let (_folder, store) = yard().await;
     let boat = boat(&store).await;
     let planks = boats::planks(&store, boat).await.unwrap();
-    let plank = boats::plank_at(&planks, crack(0).at).unwrap().id;
+    let plank = boats::plank_at(&planks, AT).unwrap().id;
 
     let mut work = store.begin(act()).await.unwrap();
-    work.add_finding(boat, &crack(plank)).await.unwrap();
+    work.add_finding(boat, &crack(plank), None, &[]).await.unwrap();
     work.add_board(&larch("L-1")).await.unwrap();
     work.commit("/").await.unwrap();
     decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
@@ -259,10 +266,10 @@ async fn a_form_key_works_once_and_an_abandoned_one_is_free_again() {
     let plank = boats::planks(&store, boat).await.unwrap()[0].id;
     let keyed = || Act::now("Ada Brook", Some("key-1"));
     let mut abandoned = store.begin(keyed()).await.unwrap();
-    abandoned.add_finding(boat, &crack(plank)).await.unwrap();
+    abandoned.add_finding(boat, &crack(plank), None, &[]).await.unwrap();
     drop(abandoned);
     let mut work = store.begin(keyed()).await.unwrap();
-    work.add_finding(boat, &crack(plank)).await.unwrap();
+    work.add_finding(boat, &crack(plank), None, &[]).await.unwrap();
     work.commit("/boats/1").await.unwrap();
     let again = store.begin(keyed()).await.unwrap_err();
     assert!(matches!(again, StoreError::AlreadyDone(location) if location == "/boats/1"));
@@ -275,7 +282,7 @@ async fn a_stale_version_is_not_saved() {
     let boat = boat(&store).await;
     let plank = boats::planks(&store, boat).await.unwrap()[0].id;
     let mut work = store.begin(act()).await.unwrap();
-    let id = work.add_finding(boat, &crack(plank)).await.unwrap();
+    let id = work.add_finding(boat, &crack(plank), None, &[]).await.unwrap();
     work.change_finding(boat, id, 1, &NewFinding { depth: 7.0, ..crack(plank) }).await.unwrap();
     let late = work.change_finding(boat, id, 1, &NewFinding { depth: 2.0, ..crack(plank) }).await;
     assert!(matches!(late, Err(StoreError::Stale(_))));
@@ -305,4 +312,169 @@ async fn a_board_is_reserved_by_one_piece_only() {
     let mut work = store.begin(act()).await.unwrap();
     work.reserve(&stock, &pieces[0]).await.unwrap();
     assert!(matches!(work.reserve(&stock, &pieces[1]).await, Err(StoreError::Conflict(_))));
+}
+
+fn spiked(place: &str, member_id: i64, depth: f64) -> NewReading {
+    let measure = Measure::Spike { depth };
+    let on = On { species: None, thickness: 25.0, construction: Construction::CarvelCaulked };
+    NewReading {
+        place: Place::parse(place).unwrap(),
+        shown: place.into(),
+        member_id,
+        at: Some([20.0, 30.0]),
+        read: measure.read(&on).unwrap(),
+        measure,
+        simulated: false,
+        sampled: false,
+    }
+}
+
+#[tokio::test]
+async fn what_was_found_keeps_its_place_in_the_wood_when_the_grid_is_corrected() {
+    let (_folder, store) = yard().await;
+    let id = boat(&store).await;
+    let planks = boats::planks(&store, id).await.unwrap();
+    let plank = boats::plank_at(&planks, AT).unwrap().id;
+    let frames = members::of_boat(&store, id).await.unwrap();
+    let rib = frames.iter().find(|m| m.code == "FR12P").unwrap().id;
+    let mut work = store.begin(act()).await.unwrap();
+    let found = work.add_finding(id, &crack(plank), Some(&spiked("P5 F9", plank, 4.0)), &[]).await.unwrap();
+    work.add_reading(id, &spiked("FR12P 1", rib, 2.0), None).await.unwrap();
+    work.commit("/").await.unwrap();
+    let on_hull = |b: &boats::Boat, place: &Place, x: f64| b.datum(place.shell().unwrap().frame) + x;
+    let before = boats::find(&store, id).await.unwrap();
+    let seen = findings::find(&store, id, found).await.unwrap();
+    let lies = on_hull(&before, &seen.place, seen.shape[0][0]);
+
+    for (edit, place, frame_code) in [
+        (Edit::AddFrame { after: 4 }, "P5 F10", "FR13P 1"),
+        (Edit::AddStrake { above: 2 }, "P6 F10", "FR13P 1"),
+        (Edit::RemoveFrame { frame: 5 }, "P6 F9", "FR12P 1"),
+    ] {
+        let boat = boats::find(&store, id).await.unwrap();
+        let mut shell = boat.shell.clone();
+        edit.apply(&mut shell).unwrap();
+        let mut work = store.begin(act()).await.unwrap();
+        work.correct_grid(&boat, &edit, &shell, "corrected").await.unwrap();
+        assert!(matches!(work.correct_grid(&boat, &edit, &shell, "again").await, Err(StoreError::Stale(_))));
+        work.commit("/").await.unwrap();
+        let seen = findings::find(&store, id, found).await.unwrap();
+        assert_eq!(seen.place.to_string(), place);
+        let now = boats::find(&store, id).await.unwrap();
+        assert!((on_hull(&now, &seen.place, seen.shape[0][0]) - lies).abs() < 1e-6, "{edit:?}");
+        let planks = boats::planks(&store, id).await.unwrap();
+        assert_eq!(boats::plank_at(&planks, seen.address().unwrap()).unwrap().id, seen.member_id, "{edit:?}");
+        let read: Vec<String> =
+            findings::readings(&store, id).await.unwrap().iter().map(|r| r.place.to_string()).collect();
+        assert_eq!(read, [place, frame_code]);
+    }
+    // The frame on which something was read stays; the strake on which something was found too.
+    let boat = boats::find(&store, id).await.unwrap();
+    let edit = Edit::RemoveStrake { strake: 6 };
+    let mut shell = boat.shell.clone();
+    edit.apply(&mut shell).unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    assert!(matches!(work.correct_grid(&boat, &edit, &shell, "no").await, Err(StoreError::Conflict(_))));
+}
+
+#[tokio::test]
+async fn a_plank_is_split_and_joined_and_its_findings_follow_the_wood() {
+    let (_folder, store) = yard().await;
+    let id = boat(&store).await;
+    let boat = boats::find(&store, id).await.unwrap();
+    let planks = boats::planks(&store, id).await.unwrap();
+    let plank = boats::plank_at(&planks, AT).unwrap().clone();
+    let mut work = store.begin(act()).await.unwrap();
+    let found = work.add_finding(id, &crack(plank.id), None, &[]).await.unwrap();
+    let low = plank.from_bay.map_or(1, |b| b + 1);
+    assert!(low < 9, "the finding lies aft of the new joint: {plank:?}");
+    let after = work.split_plank(&boat, &plank, low, JointKind::ScarfAft).await.unwrap();
+    work.commit("/").await.unwrap();
+    assert_eq!(findings::find(&store, id, found).await.unwrap().member_id, after);
+    let planks = boats::planks(&store, id).await.unwrap();
+    let fore = boats::plank_at(&planks, Address { frame: low, ..AT }).unwrap();
+    assert_eq!((fore.id, fore.to_bay, fore.to_joint), (plank.id, Some(low), JointKind::ScarfAft));
+
+    decide(&store, id, after, OptionKind::Graving, &[patch()]).await.unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    let held = work.join_planks(&boat, fore).await;
+    assert!(matches!(held, Err(StoreError::Conflict(_))), "a repair is drawn from where its joints are");
+    drop(work);
+    let mut work = store.begin(act()).await.unwrap();
+    let too_far = work.move_joint(&boat, fore, 33, JointKind::Butt).await;
+    assert!(matches!(too_far, Err(StoreError::Conflict(_))));
+}
+
+#[tokio::test]
+async fn what_is_carried_in_a_file_keeps_who_found_it_and_is_known_again() {
+    let (_folder, store) = yard().await;
+    let id = boat(&store).await;
+    let plank = boats::planks(&store, id).await.unwrap()[0].id;
+    let carried = Carried { uid: "ab12".into(), by: "Old Hand".into(), at: "2019-05-02T09:00:00Z".into() };
+    let mut work = store.begin(act()).await.unwrap();
+    let found = work.carry_finding(id, &crack(plank), Outcome::Mended, Some("padded"), &carried).await.unwrap();
+    work.carry_reading(id, &spiked("P5 F9", plank, 4.0), Some(found), &Carried::default()).await.unwrap();
+    work.commit("/").await.unwrap();
+    let kept = findings::find(&store, id, found).await.unwrap();
+    assert_eq!((kept.by_name.as_str(), kept.at.as_str()), ("Old Hand", "2019-05-02T09:00:00Z"));
+    assert_eq!((kept.outcome, kept.cause_treated.as_deref(), kept.is_open()), (Outcome::Mended, Some("padded"), false));
+    assert_eq!(kept.says, "soft");
+    let (findings, readings) = findings::uids(&store, id).await.unwrap();
+    assert!(findings.contains("ab12") && readings.len() == 1);
+    let mut work = store.begin(act()).await.unwrap();
+    let twice = work.carry_finding(id, &crack(plank), Outcome::Open, None, &carried).await;
+    assert!(twice.is_err(), "one finding cannot be there twice");
+}
+
+/// A database of the first release, with a boat, a plank and two findings in it.
+async fn first_release(path: &std::path::Path) {
+    let raw = sqlx::SqlitePool::connect(&format!("sqlite:{}?mode=rwc", path.display())).await.unwrap();
+    let all = sqlx::migrate!("./migrations");
+    let first = sqlx::migrate::Migrator {
+        migrations: all.migrations.iter().take(1).cloned().collect::<Vec<_>>().into(),
+        ..sqlx::migrate!("./migrations")
+    };
+    first.run(&raw).await.unwrap();
+    for sql in [
+        r#"INSERT INTO boat (id, name, construction, boat_use, school, length, beam, depth, plank_thickness, plank_species, frame_species,
+             frame_sided, frame_moulded, waterline_strake, shell, created_at)
+           VALUES (1, 'Sable Plover', 'carvel_caulked', 'coastal', 'conserve', 3000, 1200, 600, 20, 'western_larch', 'white_oak', 30, 40, 2,
+             '{"frames":[0,1000,2000,3000],"edges":[[0,0,0,0],[100,120,120,100],[200,240,240,200],[300,360,360,300]]}', '2026-11-23T08:00:00Z')"#,
+        "INSERT INTO plank (id, boat_id, side, strake, thickness, species) VALUES (7, 1, 'port', 2, 20, 'western_larch')",
+        r#"INSERT INTO finding (id, boat_id, plank_id, side, strake, frame, kind, method, reading, shape, depth, grade, certainty, cause, note, by_name, at)
+           VALUES (3, 1, 7, 'port', 2, 2, 'rot', 'spike', '{"spike":5.0,"says":"soft"}', '[[10.0,20.0]]', 6, 'mend', 'confirmed', 'unknown', 'kept',
+             'Ada Brook', '2026-11-23T09:00:00Z')"#,
+        r#"INSERT INTO finding (id, boat_id, plank_id, side, strake, frame, kind, method, reading, shape, depth, grade, certainty, cause, note, by_name, at)
+           VALUES (4, 1, 7, 'port', 2, 3, 'crack', 'look', '{}', '[[10.0,20.0]]', 6, 'watch', 'suspected', 'unknown', '', 'Ada Brook', '2026-11-23T09:00:00Z')"#,
+    ] {
+        sqlx::query(sql).execute(&raw).await.unwrap();
+    }
+    raw.close().await;
+}
+
+#[tokio::test]
+async fn a_database_of_the_first_release_opens_with_all_it_held() {
+    let folder = TempDir::new().unwrap();
+    let path = folder.path().join("yard.db");
+    first_release(&path).await;
+    let store = Store::open(&path).await.unwrap();
+    let found = findings::of_boat(&store, 1).await.unwrap();
+    let told: Vec<(String, i64, &str)> =
+        found.iter().map(|f| (f.place.to_string(), f.member_id, f.note.as_str())).collect();
+    assert_eq!(told, [("P2 F2".to_owned(), 7, "kept"), ("P2 F3".to_owned(), 7, "")]);
+    assert_eq!(found[0].says, "soft");
+    let readings = findings::readings(&store, 1).await.unwrap();
+    assert_eq!(readings.len(), 1, "a look without a sign is no reading");
+    assert_eq!(readings[0].measure, Measure::Spike { depth: 5.0 });
+    assert_ne!(found[0].uid, found[1].uid);
+    // Members she was not laid out with are added when they are asked for, once.
+    let boat = boats::find(&store, 1).await.unwrap();
+    assert!(members::of_boat(&store, 1).await.unwrap().is_empty());
+    for expected in [true, false] {
+        let mut work = store.begin(act()).await.unwrap();
+        let added = work.lay_out_members(&boat, DeckKind::Panels).await.unwrap();
+        work.commit("/").await.unwrap();
+        assert_eq!(added > 0, expected);
+    }
+    assert!(store.check().await.unwrap());
 }
