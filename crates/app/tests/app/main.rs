@@ -3,6 +3,7 @@
 mod browser;
 mod cli;
 mod hostile;
+mod offline;
 mod people;
 mod support;
 mod survives;

@@ -29,8 +29,13 @@ impl Server {
     }
 
     pub fn start(mode: &str, folder: TempDir) -> Self {
+        Self::start_at(mode, folder, "0")
+    }
+
+    /// The same at a port, where a page that was open before finds it again.
+    pub fn start_at(mode: &str, folder: TempDir, port: &str) -> Self {
         let mut child = Command::new(BINARY)
-            .args([mode, "--port", "0", "--data"])
+            .args([mode, "--port", port, "--data"])
             .arg(folder.path())
             .stdout(Stdio::piped())
             .spawn()
@@ -42,6 +47,10 @@ impl Server {
         let base =
             line.split_whitespace().find(|word| word.starts_with("http://")).unwrap().trim_end_matches('/').to_owned();
         Self { child, base, folder }
+    }
+
+    pub fn port(&self) -> String {
+        self.base.rsplit(':').next().unwrap().to_owned()
     }
 
     /// `kill -9`, leaving the folder behind.
@@ -239,7 +248,7 @@ impl Browser {
 
     /// An element of this kind that holds a text, once there is one.
     pub async fn find_text(&self, css: &str, text: &str) -> WebElement {
-        let text = text.to_owned();
+        let (text, wanted) = (text.to_owned(), text.to_owned());
         self.page
             .query(By::Css(css))
             .with_filter(move |e: WebElement| {
@@ -250,7 +259,7 @@ impl Browser {
             .wait(PATIENCE, Duration::from_millis(40))
             .first()
             .await
-            .unwrap_or_else(|e| panic!("{css} with that text: {e}"))
+            .unwrap_or_else(|e| panic!("{css} with “{wanted}”: {e}"))
     }
 
     pub async fn click(&self, css: &str) {
@@ -272,6 +281,20 @@ impl Browser {
 
     pub async fn choose(&self, name: &str, value: &str) {
         self.click(&format!("select[name='{name}'] option[value='{value}']")).await;
+    }
+
+    /// Waits until a script gives true.
+    pub async fn comes_true(&self, script: &str) {
+        let begun = Instant::now();
+        loop {
+            let seen = self.page.execute(format!("return Boolean({script})"), vec![]).await;
+            // A page that is just being left has no answer.
+            if seen.is_ok_and(|answer| answer.convert::<bool>().unwrap_or_default()) {
+                return;
+            }
+            assert!(begun.elapsed() < PATIENCE, "never came true: {script}");
+            tokio::task::yield_now().await;
+        }
     }
 
     /// Waits until the address holds a text.
