@@ -3,6 +3,8 @@
 //! Wire types refuse unknown fields and are converted to core types before anything is worked out.
 #![doc = include_str!("../../../docs/compute.md")]
 
+mod survey_tools;
+
 use mend_keel_core::grid::{Joint, Side};
 use mend_keel_core::practice::GravingRules;
 use mend_keel_core::repair::butts::{self, Conflict, Rule};
@@ -23,7 +25,7 @@ type Outcome = Result<Value, InputError>;
 type Tool = fn(Value) -> Outcome;
 
 /// Every tool by its contract name.
-const TOOLS: [(&str, Tool); 16] = [
+const TOOLS: [(&str, Tool); 25] = [
     ("length", length),
     ("format-length", format_length_tool),
     ("emc", emc),
@@ -40,6 +42,15 @@ const TOOLS: [(&str, Tool); 16] = [
     ("bevel", bevel_tool),
     ("butts-check", butts_check),
     ("patch", patch),
+    ("reading", survey_tools::reading),
+    ("sample-draw", survey_tools::sample_draw),
+    ("line-compare", survey_tools::line_compare),
+    ("moisture-field", survey_tools::moisture_field),
+    ("urgency", survey_tools::urgency),
+    ("coverage", survey_tools::coverage),
+    ("survey-compare", survey_tools::survey_compare),
+    ("grid-edit", survey_tools::grid_edit),
+    ("offsets-lines", survey_tools::offsets_lines),
 ];
 
 /// Names of the tools, in the order of the contract.

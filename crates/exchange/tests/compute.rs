@@ -126,3 +126,71 @@ proptest! {
         let _ = run_line(&text);
     }
 }
+
+fn shell() -> Value {
+    let edges: Vec<Vec<f64>> = (0..=10).map(|row| vec![f64::from(row) * 110.0; 20]).collect();
+    json!({ "frames": (0..20).map(|f| f * 300).collect::<Vec<i32>>(), "edges": edges })
+}
+
+#[test]
+fn a_reading_is_read_as_on_the_page() {
+    let spike =
+        run("reading", json!({ "measure": { "method": "spike", "depth": 2 }, "species": "white_oak" })).unwrap();
+    assert_eq!((&spike["grade"], &spike["says"]), (&json!("mend"), &json!("soft")), "hard wood: the limits are halved");
+    let drawn = json!({ "method": "draw_fastening", "kind": "boat_nail", "metal": "galvanised", "original": 6, "remaining": 6, "wood": "black" });
+    assert_eq!(run("reading", json!({ "measure": drawn })).unwrap()["grade"], "renew");
+    let salt = json!({ "method": "meter", "shown": 24, "wood_temperature": 12, "relative": true });
+    assert_eq!(run("reading", json!({ "measure": salt })).unwrap()["grade"], Value::Null);
+    assert_eq!(
+        refused("reading", json!({ "measure": { "method": "feeler", "width": 2, "depth": 8, "filler": "hard" } })),
+        "thickness"
+    );
+    assert_eq!(refused("reading", json!({ "measure": { "method": "spike", "depth": -2 } })), "measure.depth");
+}
+
+#[test]
+fn the_same_seed_draws_the_same_fastenings_and_never_one_twice() {
+    let input = |before: Value| json!({ "shell": shell(), "waterline_strake": 6, "region": { "height": "at", "part": "middle" }, "before": before, "count": 12, "seed": 1929 });
+    let first = run("sample-draw", input(json!([]))).unwrap();
+    assert_eq!(first, run("sample-draw", input(json!([]))).unwrap());
+    let next = run("sample-draw", input(first["picks"].clone())).unwrap();
+    let (a, b) = (first["picks"].as_array().unwrap(), next["picks"].as_array().unwrap());
+    assert!(a.len() == 12 && b.iter().all(|pick| !a.contains(pick)));
+    let torn = json!({ "frames": [0, 300], "edges": [[0, 0], [100]] });
+    assert_eq!(
+        refused(
+            "sample-draw",
+            json!({ "shell": torn, "waterline_strake": 1, "region": { "height": "at", "part": "ends" }, "count": 1, "seed": 1 })
+        ),
+        "shell.edges"
+    );
+}
+
+#[test]
+fn the_arithmetic_of_the_survey_answers_and_names_the_field_of_a_fault() {
+    let line = run(
+        "line-compare",
+        json!({ "points": [[0, 5], [2000, 14], [4000, 21], [8000, 9]], "reference": [[0, 0], [4000, 0], [8000, 0]] }),
+    )
+    .unwrap();
+    assert_eq!((line["greatest"].as_f64(), line["at"].as_f64()), (Some(14.0), Some(4000.0)));
+    let wet =
+        run("moisture-field", json!({ "spots": [{ "at": [0, 0], "moisture": 22 }], "places": [[0, 0], [0, 900]] }))
+            .unwrap();
+    assert_eq!(wet["moisture"], json!([22.0, null]), "nothing is said where nobody measured");
+    let urgent =
+        json!({ "kind": "rot", "grade": "mend", "certainty": "confirmed", "member": "floor", "below_waterline": true });
+    assert!((run("urgency", urgent).unwrap()["score"].as_f64().unwrap() - 3.0 * 1.6 * 2.0 * 1.3 * 1.2).abs() < 1e-9);
+    let seen = run("coverage", json!({ "cells": [[1, 1], [1, 2]], "looks": [{ "cell": [1, 1], "method": "spike" }] }))
+        .unwrap();
+    assert_eq!((seen["share"].as_f64(), seen["by_method"]["spike"].as_u64()), (Some(0.5), Some(1)));
+    let entry = |grade: &str| json!({ "id": 1, "place": "P5 F12", "kind": "crack", "grade": grade, "certainty": "confirmed", "extent": 90, "depth": 5, "outcome": "open" });
+    let worse = run("survey-compare", json!({ "before": [entry("watch")], "after": [entry("renew")] })).unwrap();
+    assert_eq!(worse["changes"][0]["change"], "worse");
+    let edited = run("grid-edit", json!({ "shell": shell(), "edit": { "add_frame": { "after": 3 } } })).unwrap();
+    assert_eq!(edited["shell"]["frames"].as_array().unwrap().len(), 21);
+    assert_eq!(refused("grid-edit", json!({ "shell": shell(), "edit": { "remove_frame": { "frame": 1 } } })), "frame");
+    let lines = run("offsets-lines", json!({ "stations": [0, 1000], "rows": [{ "name": "Sheer", "kind": "height", "at": 0, "values": [700, 650] }] })).unwrap();
+    assert_eq!(lines["profile"][0]["points"][1], json!([1000.0, 650.0]));
+    assert_eq!(refused("offsets-lines", json!({ "stations": [0], "rows": [] })), "stations");
+}

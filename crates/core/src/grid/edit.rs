@@ -5,12 +5,15 @@
 
 use std::collections::BTreeSet;
 
+use serde::{Deserialize, Serialize};
+
 use crate::error::{self, InputError};
 use crate::grid::{Address, Shell, Side};
 use crate::hull::{MAX_FRAMES, MAX_STRAKES, MIN_FRAMES, MIN_STRAKES};
 
 /// One correction.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Edit {
     /// A strake's width at a frame, mm, as measured; the strakes above move with it.
     Width { at: Address, mm: f64 },
