@@ -170,7 +170,12 @@ async fn surveyed(count: usize) -> (TempDir, Store, i64) {
     for (i, f) in findings(count, 16, 60).into_iter().enumerate() {
         let at = address(i, 16, 60);
         let plank = boats::plank_at(&planks, at).expect("a plank").id;
-        let measure = Measure::Meter { shown: 12.0 + (i % 20) as f64, wood_temperature: 12.0, relative: false };
+        let measure = Measure::Meter {
+            shown: 12.0 + (i % 20) as f64,
+            wood_temperature: 12.0,
+            relative: false,
+            species_offset: 0.0,
+        };
         let on = On { species: None, thickness: 32.0, construction: Construction::CarvelCaulked };
         let reading = NewReading {
             place: f.place.clone(),

@@ -237,3 +237,9 @@ CREATE TABLE survey (
     at TEXT NOT NULL
 ) STRICT;
 CREATE INDEX survey_by_boat ON survey (boat_id);
+
+-- The yard's corrections of a pin meter, percentage points; a species that is not here has none.
+CREATE TABLE meter_offset (
+    species TEXT PRIMARY KEY,
+    points REAL NOT NULL
+) STRICT;

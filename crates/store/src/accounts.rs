@@ -134,7 +134,22 @@ pub async fn close_session(store: &Store, token_hash: &str) -> Result<()> {
     Ok(())
 }
 
+/// The yard's corrections of a pin meter, points by species.
+pub async fn meter_offsets(store: &Store) -> Result<Vec<(String, f64)>> {
+    Ok(sqlx::query_as("SELECT species, points FROM meter_offset ORDER BY species").fetch_all(store.pool()).await?)
+}
+
 impl Work {
+    /// Keeps the correction of a pin meter for a species; readings already taken keep theirs.
+    pub async fn set_meter_offset(&mut self, species: &str, points: f64) -> Result<()> {
+        sqlx::query("INSERT INTO meter_offset (species, points) VALUES (?, ?) ON CONFLICT (species) DO UPDATE SET points = excluded.points")
+            .bind(species)
+            .bind(points)
+            .execute(&mut *self.tx)
+            .await?;
+        Ok(())
+    }
+
     pub async fn set_yard(&mut self, yard: &Yard) -> Result<()> {
         sqlx::query(
             "INSERT INTO yard (id, name, unit, inch_denominator) VALUES (1, ?, ?, ?)

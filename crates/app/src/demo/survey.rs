@@ -132,7 +132,12 @@ async fn grid(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
 async fn readings(store: &Store, file: &BoatFile, start: Timestamp) -> Result<()> {
     for (place, values) in METER {
         for (n, shown) in values.iter().enumerate() {
-            let measure = Measure::Meter { shown: *shown, wood_temperature: 12.0, relative: place.starts_with("P2 ") };
+            let measure = Measure::Meter {
+                shown: *shown,
+                wood_temperature: 12.0,
+                relative: place.starts_with("P2 "),
+                species_offset: 0.0,
+            };
             let mut work = store.begin(act(MAUD, at(start, 3 + 6 * n as i64, 3))).await?;
             let on = file.findings.iter().find(|f| f.place.to_string() == *place).map(|f| f.id);
             work.add_reading(file.boat.id, &reading(file, place, measure, None, false)?, on).await?;

@@ -26,7 +26,7 @@ pub mod today;
 pub mod work;
 pub mod yard;
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use askama::Template;
 use mend_keel_core::InputError;
@@ -156,6 +156,7 @@ pub fn routes() -> Vec<Route> {
         bench::work,
         practice::show,
         practice::save,
+        practice::meter,
         yard::show,
         yard::add,
     ]
@@ -287,6 +288,8 @@ pub struct BoatFile {
     pub seams: Vec<Plan>,
     pub fastenings: Vec<Plan>,
     pub joints: Vec<Joint>,
+    /// The yard's corrections of a pin meter by species, points.
+    pub meter_offsets: HashMap<String, f64>,
 }
 
 /// A part of the boat with the place on it: what a finding or a reading belongs to.
@@ -356,6 +359,7 @@ impl BoatFile {
             fastenings: plans::of_boat(store, id, "fasten").await?,
             joints: boat_store::joints(&planks),
             members: member_store::of_boat(store, id).await?,
+            meter_offsets: accounts::meter_offsets(store).await?.into_iter().collect(),
             planks,
             boat,
         })

@@ -5,7 +5,7 @@ use mend_keel_core::practice::{GravingRules, School};
 use mend_keel_core::repair::butts;
 use mend_keel_core::timber::species::{self, Species};
 use mend_keel_core::work::estimate::Operation;
-use mend_keel_store::accounts::Yard;
+use mend_keel_store::accounts::{self, Yard};
 use rocket::{get, post};
 use serde_json::json;
 
@@ -25,6 +25,9 @@ struct Show {
     butts: Vec<(&'static str, butts::Rule)>,
     rates: Vec<(&'static str, String, String)>,
     species: &'static [Species],
+    choices: Vec<(String, String)>,
+    /// Corrections of the pin meter that are not nothing.
+    offsets: Vec<(String, String)>,
     units: Vec<(String, String)>,
     denominators: Vec<(String, String)>,
 }
@@ -71,6 +74,13 @@ async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
         butts: vec![("Wide: offshore, coastal, museum", butts::WIDE), ("Close: sheltered, workboat", butts::CLOSE)],
         rates,
         species: species::all(),
+        choices: super::boats::species_choices(),
+        offsets: accounts::meter_offsets(desk.store)
+            .await?
+            .into_iter()
+            .filter(|(_, points)| *points != 0.0)
+            .map(|(id, points)| (species::find(&id).map_or(id, |s| s.name.clone()), format!("{points:+}")))
+            .collect(),
         units: vec![("mm".into(), "Millimetres".into()), ("in".into(), "Inches".into())],
         denominators: vec![("16".into(), "sixteenths".into()), ("32".into(), "thirty-seconds".into())],
     })
@@ -106,6 +116,25 @@ pub async fn save(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
     work.set_yard(&yard).await?;
     let body = json!({ "name": yard.name, "unit": yard.unit, "inch_denominator": yard.inch_denominator });
     work.note(None, None, "yard", "Changed the yard’s practice", &body).await?;
+    work.commit("/practice").await?;
+    Ok(Answer::Go("/practice".into()))
+}
+
+/// Keeps the correction of the pin meter for a species.
+#[post("/practice/meter", data = "<posted>")]
+pub async fn meter(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let species = read.choice("species", |id| species::find(id).ok());
+    let points = read.number("points", -15.0, 15.0);
+    let (Some(species), true) = (species, read.faults.is_empty()) else {
+        let typed =
+            in_force(&desk).with("points", posted.form.get("points")).with("species", posted.form.get("species"));
+        return render_faulty(&page(&desk, typed, read.faults).await?);
+    };
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.set_meter_offset(&species.id, points).await?;
+    let summary = format!("Pin meter corrected by {points:+} points for {}", species.name.to_lowercase());
+    work.note(None, None, "yard", &summary, &json!({ "species": species.id, "points": points })).await?;
     work.commit("/practice").await?;
     Ok(Answer::Go("/practice".into()))
 }

@@ -139,6 +139,9 @@ pub enum Measure {
         /// Near salt or metal a meter only compares one place with the next.
         #[serde(default)]
         relative: bool,
+        /// The yard's own correction for the species, in points, as it was when the reading was taken.
+        #[serde(default)]
+        species_offset: f64,
     },
     DrawFastening {
         kind: FasteningKind,
@@ -170,11 +173,6 @@ pub struct On<'s> {
     pub construction: Construction,
 }
 
-/// Corrections of a pin meter for species, percentage points (*yard rule*: none are set until the yard has its own).
-pub fn species_offset(_species: Option<&Species>) -> f64 {
-    0.0
-}
-
 impl Measure {
     pub fn method(&self) -> Method {
         match self {
@@ -195,8 +193,8 @@ impl Measure {
             Self::Look { sign } => Ok(read_sign(*sign)),
             Self::Sound { ring } => Ok(read_ring(*ring)),
             Self::Spike { depth } => read_spike(*depth, on.species),
-            Self::Meter { shown, wood_temperature, relative } => {
-                read_meter(*shown, *wood_temperature, *relative, on.species)
+            Self::Meter { shown, wood_temperature, relative, species_offset } => {
+                read_meter(*shown, *wood_temperature, *relative, *species_offset)
             }
             Self::DrawFastening { original, remaining, wood, .. } => read_drawn(*original, *remaining, *wood),
             Self::Thickness { nominal, measured } => read_thickness(*nominal, *measured),
@@ -206,10 +204,10 @@ impl Measure {
     }
 
     /// The corrected moisture content, %, where the reading is one and says more than a comparison.
-    pub fn moisture(&self, species: Option<&Species>) -> Option<f64> {
+    pub fn moisture(&self) -> Option<f64> {
         match self {
-            Self::Meter { shown, wood_temperature, relative: false } => {
-                correct_meter(*shown, *wood_temperature, species_offset(species)).ok().map(|c| c.moisture)
+            Self::Meter { shown, wood_temperature, relative: false, species_offset } => {
+                correct_meter(*shown, *wood_temperature, *species_offset).ok().map(|c| c.moisture)
             }
             _ => None,
         }
@@ -225,21 +223,16 @@ fn read_sign(sign: Sign) -> Read {
     Read::new(Some(grade), sign.label().to_lowercase())
 }
 
-fn read_meter(
-    shown: f64,
-    wood_temperature: f64,
-    relative: bool,
-    species: Option<&Species>,
-) -> Result<Read, InputError> {
-    let c = correct_meter(shown, wood_temperature, species_offset(species)).map_err(|e| {
-        let field = if e.field == "reading" { "shown" } else { "wood_temperature" };
+fn read_meter(shown: f64, wood_temperature: f64, relative: bool, species_offset: f64) -> Result<Read, InputError> {
+    let c = correct_meter(shown, wood_temperature, species_offset).map_err(|e| {
+        let field = if e.field == "reading" { "shown" } else { e.field.as_str() };
         InputError::new(field, e.message)
     })?;
-    let because = Reason::note("survey.meter", "corrected for the wood's temperature")
+    let because = Reason::note("survey.meter", "corrected for the wood's temperature and species")
         .formula("MC = (R + 0.567 − 0.0260t + 0.000051t²) / (0.881 · 1.0056^t) + species offset")
         .value("shown", shown, "%")
         .value("wood", wood_temperature, "°C")
-        .value("species offset", species_offset(species), "%");
+        .value("species offset", species_offset, "%");
     if relative {
         return Ok(
             Read::new(None, format!("{:.1} %, relative only: salt or metal is near", c.moisture)).because(because)
@@ -435,14 +428,20 @@ mod tests {
 
     #[test]
     fn a_meter_near_salt_only_compares() {
-        let wet = Measure::Meter { shown: 24.0, wood_temperature: 12.0, relative: false };
-        let salt = Measure::Meter { shown: 24.0, wood_temperature: 12.0, relative: true };
+        let wet = Measure::Meter { shown: 24.0, wood_temperature: 12.0, relative: false, species_offset: 0.0 };
+        let salt = Measure::Meter { shown: 24.0, wood_temperature: 12.0, relative: true, species_offset: 0.0 };
         let on = on(25.0, Construction::CarvelCaulked);
         assert_eq!(wet.read(&on).unwrap().grade, Some(Grade::Watch));
         let relative = salt.read(&on).unwrap();
         assert_eq!((relative.grade, relative.value), (None, None));
-        assert!(relative.says.contains("relative only") && salt.moisture(on.species).is_none());
-        assert!(wet.moisture(on.species).is_some());
+        assert!(relative.says.contains("relative only") && salt.moisture().is_none());
+        let own = Measure::Meter { shown: 24.0, wood_temperature: 12.0, relative: false, species_offset: -2.5 };
+        assert!(
+            (wet.moisture().unwrap() - own.moisture().unwrap() - 2.5).abs() < 1e-9,
+            "the yard's own correction counts"
+        );
+        let wild = Measure::Meter { shown: 24.0, wood_temperature: 12.0, relative: false, species_offset: 90.0 };
+        assert_eq!(wild.read(&on).unwrap_err().field, "species_offset");
     }
 
     #[test]

@@ -157,7 +157,7 @@ pub fn read_findings(bytes: &[u8]) -> Loaded<FindingRow> {
     })
 }
 
-const READING: [&str; 28] = [
+const READING: [&str; 29] = [
     "uid",
     "finding",
     "place",
@@ -170,6 +170,7 @@ const READING: [&str; 28] = [
     "meter_percent",
     "wood_temperature",
     "relative",
+    "species_offset",
     "fastening",
     "metal",
     "original_mm",
@@ -194,10 +195,11 @@ fn figures(measure: &Measure) -> Vec<(&'static str, String)> {
         Measure::Look { sign } => vec![("sign", sign.code().into())],
         Measure::Sound { ring } => vec![("ring", ring.code().into())],
         Measure::Spike { depth } => vec![("spike_mm", depth.to_string())],
-        Measure::Meter { shown, wood_temperature, relative } => vec![
+        Measure::Meter { shown, wood_temperature, relative, species_offset } => vec![
             ("meter_percent", shown.to_string()),
             ("wood_temperature", wood_temperature.to_string()),
             ("relative", yes_no(*relative)),
+            ("species_offset", species_offset.to_string()),
         ],
         Measure::DrawFastening { kind, metal, original, remaining, wood, nth } => vec![
             ("fastening", kind.code().into()),
@@ -226,7 +228,13 @@ fn measure(c: &mut Cells<'_>) -> Option<Measure> {
         Method::Spike => Measure::Spike { depth: c.number("spike_mm")? },
         Method::Meter => {
             let (shown, wood_temperature) = (c.number("meter_percent"), c.number("wood_temperature"));
-            Measure::Meter { shown: shown?, wood_temperature: wood_temperature?, relative: c.yes("relative") }
+            let species_offset = c.optional_number("species_offset").unwrap_or(0.0);
+            Measure::Meter {
+                shown: shown?,
+                wood_temperature: wood_temperature?,
+                relative: c.yes("relative"),
+                species_offset,
+            }
         }
         Method::DrawFastening => {
             let (kind, metal) = (c.choice("fastening", FasteningKind::from_code), c.choice("metal", Metal::from_code));
@@ -259,6 +267,7 @@ pub fn column_of(method: Method, field: &str) -> &'static str {
     match (method, field) {
         (Method::Spike, _) => "spike_mm",
         (Method::Meter, "wood_temperature") => "wood_temperature",
+        (Method::Meter, "species_offset") => "species_offset",
         (Method::Meter, _) => "meter_percent",
         (Method::DrawFastening, "original") => "original_mm",
         (Method::DrawFastening, _) => "remaining_mm",
@@ -369,10 +378,8 @@ mod tests {
             select(Sign::ALL).prop_map(|sign| Measure::Look { sign }),
             select(Ring::ALL).prop_map(|ring| Measure::Sound { ring }),
             n().prop_map(|depth| Measure::Spike { depth }),
-            (n(), n(), any::<bool>()).prop_map(|(shown, wood_temperature, relative)| Measure::Meter {
-                shown,
-                wood_temperature,
-                relative
+            (n(), n(), any::<bool>(), n()).prop_map(|(shown, wood_temperature, relative, species_offset)| {
+                Measure::Meter { shown, wood_temperature, relative, species_offset }
             }),
             (select(FasteningKind::ALL), select(Metal::ALL), n(), n(), select(WoodAround::ALL), 0..9u32).prop_map(
                 |(kind, metal, original, remaining, wood, nth)| Measure::DrawFastening {

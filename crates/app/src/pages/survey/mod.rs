@@ -23,7 +23,6 @@ use mend_keel_core::survey::coverage::{Cell, Coverage};
 use mend_keel_core::survey::field::{self, Spot};
 use mend_keel_core::survey::reading::Measure;
 use mend_keel_core::survey::{FindingKind, Grade, Method};
-use mend_keel_core::timber::species;
 use mend_keel_store::Store;
 use mend_keel_store::findings::{self, Finding, Reading};
 use mend_keel_store::surveys::{self, Looked, PastRepair, Pick};
@@ -159,7 +158,7 @@ impl SurveyFile {
         let mut own: std::collections::HashMap<Cell, Vec<f64>> = std::collections::HashMap::new();
         for reading in &self.readings {
             let Ok(part) = self.file.part_at(&reading.place) else { continue };
-            let Some(moisture) = reading.measure.moisture(species::find(part.species()).ok()) else { continue };
+            let Some(moisture) = reading.measure.moisture() else { continue };
             let Part::Plank(_, at) = part else {
                 own.entry((part.member_id(), part.cell())).or_default().push(moisture);
                 continue;

@@ -121,6 +121,7 @@ pub fn read_measure(
             shown: read.number("meter", 0.0, 100.0),
             wood_temperature: read.number("wood_temperature", -20.0, 60.0),
             relative: read.is_on("relative"),
+            species_offset: file.meter_offsets.get(part.species()).copied().unwrap_or(0.0),
         },
         Method::DrawFastening => {
             let kind = read.optional_choice("fastening", FasteningKind::from_code).unwrap_or(FasteningKind::BoatNail);
