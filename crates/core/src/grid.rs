@@ -197,6 +197,8 @@ impl Place {
                 && code.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit())
                 && code.bytes().next().is_some_and(|b| b.is_ascii_uppercase())
                 && code.len() > 1
+                // A strake without its frame is a place half written, not a member.
+                && !(matches!(code.as_bytes()[0], b'P' | b'S') && code[1..].bytes().all(|b| b.is_ascii_digit()))
         });
         let cell = parts.next().map_or(Some(1), |n| n.parse().ok().filter(|n| *n > 0));
         match (code, cell, parts.next()) {

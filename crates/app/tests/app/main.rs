@@ -6,4 +6,5 @@ mod hostile;
 mod offline;
 mod people;
 mod support;
+mod survey;
 mod survives;

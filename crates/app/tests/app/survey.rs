@@ -1,0 +1,387 @@
+//! The survey through the real pages: quick entry, readings, the draw, photos, the grid, files in and out.
+
+use reqwest::multipart::{Form, Part};
+use thirtyfour::{By, Key};
+
+use crate::support::{Answer, BOAT, Browser, CRACK, Server, Visitor, but, keys, with_keys};
+
+/// A finding as quick entry sends it.
+const QUICK: [(&str, &str); 7] = [
+    ("place", "P5 F9"),
+    ("kind", "crack"),
+    ("grade", "watch"),
+    ("certainty", "suspected"),
+    ("method", "look"),
+    ("cause", "unknown"),
+    ("note", ""),
+];
+
+async fn upload(visitor: &Visitor, page: &str, action: &str, file: &str) -> Answer {
+    let keys = keys(&visitor.get(page).await.text, action);
+    let mut form = Form::new();
+    for (name, value) in keys {
+        form = form.text(name, value);
+    }
+    let form = form.part("file", Part::text(file.to_owned()).file_name("rows.csv"));
+    let sent = visitor.client.post(format!("{}{action}", visitor.base)).multipart(form).send().await.unwrap();
+    let status = sent.status().as_u16();
+    Answer { status, location: String::new(), policy: String::new(), text: sent.text().await.unwrap() }
+}
+
+#[tokio::test]
+async fn quick_entry_needs_a_place_and_a_kind_and_nothing_else() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let page = "/boats/1/quick";
+    let kept = visitor.send(page, page, &QUICK).await;
+    assert_eq!(kept.status, 303, "{}", kept.text);
+    assert!(kept.location.starts_with("/boats/1/quick?at=P5+F9&like="));
+    let again = visitor.get(&kept.location).await.text;
+    assert!(again.contains("✓ Kept") && again.contains("value=\"P5 F9\""), "the same again is ready");
+    for (field, value, told) in [
+        ("place", "P99 F9", "strake"),
+        ("place", "somewhere", "there is no SOMEWHERE on this boat"),
+        ("place", "P5", "write a place as P7 F12"),
+        ("place", "FR99P 1", "there is no FR99P on this boat"),
+        ("kind", "hole", "choose one"),
+        ("certainty", "confirmed", "how long is it?"),
+        ("grade", "", "this reading alone does not give one"),
+    ] {
+        let fields = but(&but(&QUICK, "note", "typed before"), field, value);
+        let answer = visitor.send(page, page, &fields).await;
+        assert_eq!(answer.status, 422, "{field} {value}");
+        assert!(answer.text.contains(told), "{field} {value}: {told}");
+        assert!(answer.text.contains("typed before"), "nothing typed is lost");
+    }
+    let nothing: Vec<(&str, &str)> = but(&QUICK, "place", "KEEL 3").into_iter().chain([("nothing", "1")]).collect();
+    assert_eq!(visitor.send(page, page, &nothing).await.status, 303);
+    assert!(visitor.get("/boats/1/story").await.text.contains("Looked over KEEL metre 3, look: nothing found"));
+    let confirmed: Vec<(&str, &str)> =
+        but(&QUICK, "certainty", "confirmed").into_iter().chain([("along", "120"), ("depth", "6")]).collect();
+    assert_eq!(visitor.send(page, page, &confirmed).await.status, 303);
+}
+
+#[tokio::test]
+async fn every_form_of_the_survey_tells_its_fault_at_its_field() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let long: &'static str = Box::leak("x".repeat(5_000).into_boxed_str());
+    let cases: [(&str, &str, Vec<(&str, &str)>, &str); 16] = [
+        (
+            "/boats/1/survey/coverage",
+            "/boats/1/looked",
+            vec![("from", "P99 F1"), ("method", "look"), ("typed", "1")],
+            "they go from 1 to 13",
+        ),
+        (
+            "/boats/1/survey/coverage",
+            "/boats/1/looked",
+            vec![("from", "P1 F1"), ("to", "P2 F9"), ("method", "look"), ("typed", "1")],
+            "is not on the same part",
+        ),
+        ("/boats/1/survey/sample", "/boats/1/survey/sample/at-middle", vec![("count", "-4")], "must be"),
+        (
+            "/boats/1/survey/sample",
+            "/boats/1/survey/sample/at-middle",
+            vec![("count", "1e3")],
+            "must be a whole number",
+        ),
+        (
+            "/boats/1/survey/lines",
+            "/boats/1/survey/lines",
+            vec![("what", "keel"), ("points", "0, 0\n1000, 4")],
+            "needs at least 3 points",
+        ),
+        (
+            "/boats/1/survey/lines",
+            "/boats/1/survey/lines",
+            vec![("what", "keel"), ("points", "0, 0\n1000, 4\n900, 2")],
+            "line 3: x must rise",
+        ),
+        (
+            "/boats/1/survey/past",
+            "/boats/1/survey/past",
+            vec![("from", "P5 F9"), ("kind", "filler"), ("quality", "poor"), ("note", long)],
+            "must have no more than 4000 characters",
+        ),
+        (
+            "/boats/1/survey/past",
+            "/boats/1/survey/past",
+            vec![("from", ""), ("kind", "filler"), ("quality", "poor")],
+            "write a place as",
+        ),
+        (
+            "/boats/1/survey/salvage",
+            "/boats/1/survey/salvage/fitting",
+            vec![("place", "P5 F9"), ("name", "Cleat"), ("count", "-1")],
+            "must be between 1 and 10000",
+        ),
+        (
+            "/boats/1/survey/salvage",
+            "/boats/1/survey/salvage/timber",
+            vec![
+                ("place", "P5 F9"),
+                ("tag", "L-01"),
+                ("species", "balsa"),
+                ("grain", "quarter"),
+                ("length", "900"),
+                ("width", "100"),
+                ("thickness", "20"),
+            ],
+            "choose one",
+        ),
+        (
+            "/boats/1/readings/new?at=P5+F12",
+            "/boats/1/readings/new?at=P5%20F12",
+            vec![("method", "meter"), ("meter", "wet"), ("wood_temperature", "")],
+            "must be a number",
+        ),
+        (
+            "/boats/1/readings/new?at=P5+F12",
+            "/boats/1/readings/new?at=P5%20F12",
+            vec![("method", "draw_fastening"), ("original_diameter", "4"), ("remaining_diameter", "5")],
+            "must not be more than the original diameter",
+        ),
+        (
+            "/boats/1/members/3?at=P1+F3",
+            "/boats/1/members/3?at=P1%20F3",
+            vec![("thickness", "9 m"), ("species", "western_larch"), ("version", "1")],
+            "must be between 2 and 300 mm",
+        ),
+        ("/boats/1/grid", "/boats/1/grid/width", vec![("place", "P5 F9"), ("width", "-3")], "must be greater than 0"),
+        (
+            "/boats/1/grid",
+            "/boats/1/grid/remove_frame",
+            vec![("frame", "1")],
+            "a frame between the ends can be taken out",
+        ),
+        (
+            "/boats/1/grid",
+            "/boats/1/grid/width",
+            vec![("place", "P5 F9"), ("width", "150"), ("version", "1")],
+            "somebody corrected the grid meanwhile",
+        ),
+    ];
+    for (page, action, fields, told) in cases {
+        // The form's own version would come first: what is sent here is meant.
+        let own = keys(&visitor.get(page).await.text, action);
+        let own: Vec<_> = own.into_iter().filter(|(k, _)| !fields.iter().any(|f| f.0 == k)).collect();
+        let answer = visitor.post(action, &with_keys(&own, &fields)).await;
+        assert_eq!(answer.status, 422, "{action} {fields:?}");
+        let faults: Vec<&str> =
+            answer.text.split("class=\"fault").skip(1).map(|f| &f[..f.find('<').unwrap()]).collect();
+        assert!(faults.iter().any(|fault| fault.contains(told)), "{action}: no “{told}” in {faults:?}");
+    }
+}
+
+#[tokio::test]
+async fn a_grid_is_corrected_and_what_was_found_is_still_found() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let grid = "/boats/1/grid";
+    let send =
+        async |edit: &str, fields: &[(&str, &str)]| visitor.send(grid, &format!("{grid}/{edit}"), fields).await.status;
+    assert_eq!(send("width", &[("place", "P5 F9"), ("width", "151")]).await, 303);
+    assert!(visitor.get("/boats/1/place?at=P5+F9").await.text.contains("151 mm, measured"));
+    assert_eq!(send("add_frame", &[("frame", "3")]).await, 303);
+    assert!(
+        visitor.get("/boats/1/place?at=P5+F13").await.text.contains("Opened when the coating came off")
+            || visitor.get("/boats/1/survey").await.text.contains("P5 F13")
+    );
+    assert_eq!(send("numbering", &[("frames_from", "aft"), ("strakes_from", "keel")]).await, 303);
+    let survey = visitor.get("/boats/1/survey").await.text;
+    // 35 frames now: what was frame 13 from forward is 23 from aft; links keep the grid's own numbers.
+    assert!(survey.contains("P5 F23") && survey.contains("/boats/1?at=P5%20F13"));
+    assert_eq!(visitor.get("/boats/1/find?q=P5+F23").await.location, "/boats/1?at=P5%20F13");
+
+    let csv = visitor.get("/boats/1/grid.csv").await.text;
+    let broken = csv.replacen("width,port,5,9,", "width,port,50,9,", 1);
+    let refused = upload(&visitor, grid, "/boats/1/grid.csv", &broken).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.text.contains("they go from 1 to 13") && refused.text.contains("nothing was taken yet"));
+    let offsets = [
+        ("unit", "in"),
+        ("table", "kind,name,at,0,36,72\nheight,Sheer,,2-1-0,1-11-4,2-0-0\nhalf_breadth,Sheer,,0-6-0,1-9-2,x\n"),
+    ];
+    let page = "/boats/2/offsets";
+    let told = visitor.send(page, page, &offsets).await;
+    assert!(told.status == 422 && told.text.contains("<td class=\"num\">3</td><td>6</td>"), "{}", told.text);
+    let good: Vec<(&str, &str)> = offsets.into_iter().chain([("good", "1")]).collect();
+    assert_eq!(visitor.send(page, page, &good).await.status, 303);
+    assert!(visitor.get("/boats/2/offsets.csv").await.text.contains("Sheer"));
+    assert!(visitor.get(page).await.text.contains("lines-plan"));
+}
+
+#[tokio::test]
+async fn a_survey_goes_out_and_comes_back_without_loss() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    for name in ["Sable Plover", "Twin Plover"] {
+        assert_eq!(visitor.send("/boats/new", "/boats/new", &but(&BOAT, "name", name)).await.status, 303);
+    }
+    let at = "/boats/4/findings/new?at=P5+F9";
+    let marked: Vec<(&str, &str)> = but(&CRACK, "method", "spike")
+        .into_iter()
+        .chain([("spike", "4"), ("note", "=SUM(A1); “wet”,\n\"soft\"")])
+        .collect();
+    assert_eq!(visitor.send(at, "/boats/4/findings/new?at=P5%20F9", &marked).await.status, 303);
+    let frame = "/boats/4/findings/new?at=FR7P+1";
+    assert_eq!(
+        visitor
+            .send(
+                frame,
+                "/boats/4/findings/new?at=FR7P%201",
+                &but(&but(&CRACK, "shape", "10, 10\n30, 12"), "kind", "rot")
+            )
+            .await
+            .status,
+        303
+    );
+
+    for file in ["findings", "readings"] {
+        let out = visitor.get(&format!("/boats/4/survey/{file}.csv")).await.text;
+        let page = "/boats/5/survey/files";
+        let offer = upload(&visitor, page, page, &out).await;
+        assert_eq!(offer.status, 200, "{}", offer.text);
+        assert!(offer.text.contains(&format!("The file holds {file}")));
+        let kept = keys(&offer.text, page);
+        let taken = [("text", out.as_str())];
+        assert_eq!(visitor.post(page, &with_keys(&kept, &taken)).await.status, 303);
+        assert_eq!(visitor.get(&format!("/boats/5/survey/{file}.csv")).await.text, out, "{file}");
+        // Taken once more, everything is here already.
+        let again = upload(&visitor, page, page, &out).await.text;
+        assert!(again.contains("<b>0</b> rows can be taken") && again.contains("here already"), "{again}");
+    }
+    let bad = "place,kind,grade,shape_mm,note\nP5 F9,crack,mend,30 50;90 52,good row\nP5 F9,crack,mend,9000 50,off the plank\nP55 F9,rot,mend,1 1,no such strake\n";
+    let page = "/boats/5/survey/files";
+    let offer = upload(&visitor, page, page, bad).await;
+    assert_eq!(offer.status, 422);
+    assert!(offer.text.contains("Take the 1 good row<") || offer.text.contains("Take the 1 good row"));
+    for (line, column) in [(3, "shape_mm"), (4, "place")] {
+        assert!(offer.text.contains(&format!("<td class=\"num\">{line}</td><td>{column}</td>")), "{}", offer.text);
+    }
+    let pdf = visitor.client.get(format!("{}/boats/1/survey.pdf", visitor.base)).send().await.unwrap();
+    assert_eq!(pdf.headers()["content-type"], "application/pdf");
+    assert!(pdf.bytes().await.unwrap().starts_with(b"%PDF-"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_common_finding_takes_a_phone_two_taps() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 390, 844).await;
+    b.go("/boats/1?at=S6+F20").await;
+    b.press(&b.find(".quick-link").await).await;
+    b.arrives("/quick").await;
+    b.fill("place", "s6 f20").await;
+    b.click("input[name=kind][value=split]").await;
+    b.press(&b.find_text("button", "Mark it").await).await;
+    b.find_text(".note-bar", "Kept: Split at S6 F20").await;
+    // Same again, one frame aft and one strake up.
+    b.click("[aria-label='One frame aft']").await;
+    b.click("[aria-label='One strake higher']").await;
+    assert_eq!(b.find("#q-place").await.prop("value").await.unwrap().unwrap(), "S7 F21");
+    b.press(&b.find_text("button", "Mark it").await).await;
+    b.find_text(".note-bar", "Kept: Split at S7 F21").await;
+    // Held by hand, the page is no wider than the phone and every button large enough for a glove.
+    let small = "return [...document.querySelectorAll('.quick button, .quick .pick')].filter(e => e.offsetParent && e.getBoundingClientRect().height < 44).length
+        + (document.documentElement.scrollWidth > window.innerWidth ? 100 : 0)";
+    assert_eq!(b.page.execute(small, vec![]).await.unwrap().convert::<u32>().unwrap(), 0);
+    b.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_surface_is_walked_by_keyboard_and_looked_at_by_layer() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 900).await;
+    b.go("/boats/1?surface=frames").await;
+    let map = b.find("#map").await;
+    map.focus().await.unwrap();
+    map.send_keys(Key::Right + "").await.unwrap();
+    b.find_text("#panel h2", "FR1P head").await;
+    map.send_keys(Key::Right + "").await.unwrap();
+    b.find_text("#panel h2", "FR2P head").await;
+    map.send_keys(Key::Down + "").await.unwrap();
+    b.find_text("#panel h2", "FR2P middle").await;
+    map.send_keys("d").await.unwrap();
+    b.arrives("kind=dry_rot").await;
+    b.find_text("h1", "FR2P middle").await;
+
+    b.go("/boats/1?at=P13+F8").await;
+    b.click("#layer option[value=moisture]").await;
+    b.find("#map[data-layer=moisture]").await;
+    b.find_text("[data-legend=moisture]", "nobody measured near").await;
+    let map = b.find("#map").await;
+    map.focus().await.unwrap();
+    map.send_keys("+++").await.unwrap();
+    b.find("#map[data-zoom='3']").await;
+    map.send_keys("+++").await.unwrap();
+    b.arrives("/crossing?at=P13").await;
+    b.find("#crossing .hole").await;
+    b.press(&b.find_text("a", "Mark here").await).await;
+    assert_eq!(b.find("#q-place").await.prop("value").await.unwrap().unwrap(), "P13 F8");
+    b.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_simulated_instrument_fills_the_fields_and_readings_make_a_series() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 900).await;
+    for n in 1..=2 {
+        b.go("/boats/1/findings/1").await;
+        b.press(&b.find_text("a", "Read again").await).await;
+        b.press(&b.find_text("button", "Read the meter").await).await;
+        b.comes_true("document.querySelector('[name=meter]').value").await;
+        assert!(b.find("[data-simulated-tag]").await.is_displayed().await.unwrap());
+        if n == 2 {
+            // A figure typed over is no longer the instrument's.
+            b.fill("meter", "21").await;
+            b.comes_true("document.querySelector('[data-simulated-tag]').hidden").await;
+        }
+        b.press(&b.find_text("button", "Keep the reading").await).await;
+        b.arrives("/boats/1/findings/1").await;
+    }
+    assert_eq!(b.page.find_all(By::Css(".record .tag")).await.unwrap().len(), 1, "one of the two is simulated");
+    b.find(".series-figure .series-line").await;
+
+    // A circle drawn on the photo is kept beside it.
+    let marks = "JSON.parse(document.querySelector('.photo-form').dataset.marks).length";
+    b.comes_true(&format!("{marks} === 2")).await;
+    b.comes_true("document.querySelector('.photo-frame img').naturalWidth > 0").await;
+    let photo = b.find(".photo-frame svg").await;
+    photo.scroll_into_view().await.unwrap();
+    b.page
+        .action_chain()
+        .move_to_element_center(&photo)
+        .click_and_hold()
+        .move_by_offset(40, 10)
+        .release()
+        .perform()
+        .await
+        .unwrap();
+    b.press(&b.find_text("button", "Keep the marks").await).await;
+    b.comes_true(&format!("document.readyState === 'complete' && {marks} === 3")).await;
+    b.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn fastenings_are_picked_at_random_shown_on_the_map_and_drawn() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 900).await;
+    b.go("/boats/1/survey/sample").await;
+    b.find_text("td", "36").await;
+    let picks = b.page.find_all(By::Css(".picks li")).await.unwrap().len();
+    b.fill("count", "3").await;
+    b.click("form[action$='sample/above-ends'] button").await;
+    b.comes_true(&format!("document.querySelectorAll('.picks li').length === {}", picks + 3)).await;
+    b.go("/boats/1?layer=fastenings").await;
+    // One more stands in the legend.
+    b.comes_true(&format!("document.querySelectorAll(\"use[href='#g-pick']\").length === {}", picks + 4)).await;
+    b.go("/boats/1/survey/sample").await;
+    b.click(".picks a").await;
+    b.press(&b.find_text("button", "Read the gauge").await).await;
+    b.comes_true("document.querySelector('[name=remaining_diameter]').value").await;
+    b.press(&b.find_text("button", "Keep the reading").await).await;
+    b.arrives("/survey/sample").await;
+    b.comes_true(&format!("document.querySelectorAll('.picks li').length === {}", picks + 2)).await;
+    b.close().await;
+}
