@@ -1,11 +1,19 @@
-# Merges the latin and latin-ext subsets of a web font into one TrueType file, for printing.
-import sys, tempfile, os
-from fontTools.ttLib import TTFont
+"""Merges subsets of a web font into one TrueType file, for printing: print-fonts.py OUT.ttf SUBSET.woff2..."""
+
+import sys
+import tempfile
+from pathlib import Path
+
 from fontTools.merge import Merger
-out, *sources = sys.argv[1:]
-paths = []
-for s in sources:
-    f = TTFont(s); f.flavor = None
-    p = tempfile.mktemp(suffix=".ttf"); f.save(p); paths.append(p)
-m = Merger().merge(paths); m.save(out)
-for p in paths: os.remove(p)
+from fontTools.ttLib import TTFont
+
+out, *subsets = sys.argv[1:]
+with tempfile.TemporaryDirectory() as folder:
+    unpacked = []
+    for n, subset in enumerate(subsets):
+        font = TTFont(subset)
+        font.flavor = None
+        path = Path(folder) / f"{n}.ttf"
+        font.save(path)
+        unpacked.append(str(path))
+    Merger().merge(unpacked).save(out)

@@ -200,7 +200,7 @@ fn entry(
         grades,
         certainties: pairs(Certainty::ALL, Certainty::code, Certainty::label),
         causes: pairs(Cause::ALL, Cause::code, Cause::label),
-        lists: Lists::new(),
+        lists: Lists::default(),
         photos: Vec::new(),
         readings: Vec::new(),
         series: Vec::new(),

@@ -55,7 +55,7 @@ fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> Show 
         grades,
         certainties: pairs(Certainty::ALL, Certainty::code, Certainty::label),
         causes: pairs(Cause::ALL, Cause::code, Cause::label),
-        lists: Lists::new(),
+        lists: Lists::default(),
         typed,
         faults,
         kept: None,

@@ -61,12 +61,15 @@ async fn quick_entry_needs_a_place_and_a_kind_and_nothing_else() {
     assert_eq!(visitor.send(page, page, &confirmed).await.status, 303);
 }
 
+/// The page, the form on it, what is sent, and a part of the fault it is told.
+type Case = (&'static str, &'static str, Vec<(&'static str, &'static str)>, &'static str);
+
 #[tokio::test]
 async fn every_form_of_the_survey_tells_its_fault_at_its_field() {
     let server = Server::demo();
     let visitor = Visitor::new(&server);
     let long: &'static str = Box::leak("x".repeat(5_000).into_boxed_str());
-    let cases: [(&str, &str, Vec<(&str, &str)>, &str); 16] = [
+    let cases: [Case; 16] = [
         (
             "/boats/1/survey/coverage",
             "/boats/1/looked",

@@ -156,8 +156,8 @@ mod tests {
     fn what_was_mended_and_is_open_again_has_come_back() {
         let mended = Entry { outcome: Outcome::Mended, ..entry(1, Grade::Mend, 100.0) };
         let open = entry(1, Grade::Mend, 100.0);
-        assert_eq!(changes(&[mended.clone()], &[open]), [(1, Change::Worse)]);
-        assert_eq!(changes(&[mended.clone()], &[mended]), []);
+        assert_eq!(changes(std::slice::from_ref(&mended), &[open]), [(1, Change::Worse)]);
+        assert_eq!(changes(std::slice::from_ref(&mended), std::slice::from_ref(&mended)), []);
     }
 
     proptest! {

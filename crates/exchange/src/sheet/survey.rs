@@ -70,7 +70,8 @@ fn points(shape: &[Point]) -> String {
 fn read_points(cells: &mut Cells<'_>) -> Vec<Point> {
     let mut shape = Vec::new();
     // A shape that begins with a minus was kept from being a formula.
-    for (n, pair) in untext(cells.raw("shape_mm")).to_owned().split(';').enumerate() {
+    let text = untext(cells.raw("shape_mm")).to_owned();
+    for (n, pair) in text.split(';').enumerate() {
         if pair.trim().is_empty() {
             continue;
         }

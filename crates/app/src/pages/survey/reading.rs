@@ -30,8 +30,8 @@ pub struct Lists {
     pub fillers: Choices,
 }
 
-impl Lists {
-    pub fn new() -> Self {
+impl Default for Lists {
+    fn default() -> Self {
         Self {
             methods: pairs(Method::ALL, Method::code, Method::label),
             signs: pairs(Sign::ALL, Sign::code, Sign::label),
@@ -192,7 +192,7 @@ fn form(
         finding,
         typed,
         faults,
-        lists: Lists::new(),
+        lists: Lists::default(),
     })
 }
 
