@@ -66,6 +66,7 @@
     const kind = picked && picked.closest("label").textContent.trim();
     if (!form.hasAttribute("data-stay")) return form.dataset.offline;
     if (data.get("nothing")) return `Nothing found at ${place}`;
+    if (data.get("reading")) return `Reading at ${place}`;
     return `${kind || form.dataset.offline} at ${place}`;
   }
 

@@ -16,14 +16,15 @@ use mend_keel_core::survey::sample::{self, Height, Part as Stretch, Region};
 use mend_keel_core::survey::{Cause, Method};
 use mend_keel_store::boats;
 use mend_keel_store::findings::{MarkKind, NewPhoto, NewReading, PhotoMark};
+use mend_keel_store::members::Known;
 use mend_keel_store::surveys::{NewFitting, NewPastRepair};
 use mend_keel_store::{Act, Result, Store, StoreError};
 use serde_json::json;
 
 use super::stories::{Found, MAUD, TOBIAS};
 use crate::form::Upload;
-use crate::pages::BoatFile;
 use crate::pages::survey::SurveyFile;
+use crate::pages::{BoatFile, Part};
 use crate::photos;
 
 /// Where the wood was read with the pins, and how wet it was each time, oldest first.
@@ -290,6 +291,22 @@ async fn records(store: &Store, file: &BoatFile, start: Timestamp) -> Result<()>
         };
         let mut work = store.begin(act(TOBIAS, at(start, 5, 2))).await?;
         work.add_past_repair(boat, &new).await?;
+        work.commit("/").await?;
+    }
+    for (place, year) in [("P8 F20", 1974), ("S11 F6", 1996)] {
+        let (_, part) = file.locate(place).map_err(told)?;
+        let Part::Plank(plank, _) = part else { continue };
+        let known = Known {
+            face: None,
+            thickness: 24.0,
+            species: "western_larch".into(),
+            grain: Some("flat".into()),
+            year: Some(year),
+            finish: "paint".into(),
+            fastened: "galvanised boat nails, 6 mm".into(),
+        };
+        let mut work = store.begin(act(TOBIAS, at(start, 5, 4))).await?;
+        work.know_member(boat, plank.id, plank.version, &plank.name(), &known).await?;
         work.commit("/").await?;
     }
     for (place, name, count, metal, kept_at) in

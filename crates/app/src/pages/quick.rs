@@ -9,7 +9,7 @@ use rocket::{get, post};
 
 use super::finding::{KindView, common_kinds, kind_views, pairs, read as read_finding, stored};
 use super::map::typed_place;
-use super::survey::reading::Lists;
+use super::survey::reading::{Lists, read as read_reading};
 use super::{BoatFile, Desk, Page, Part, render, render_faulty};
 use crate::auth::Crew;
 use crate::error::{Answer, Result};
@@ -176,6 +176,18 @@ pub async fn mark(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
         let mut work = desk.store.begin(posted.act()).await?;
         let cell = part.cell();
         work.look_over(id, part.member_id(), (cell, cell), method, &file.shown(&place)).await?;
+        let location = format!("/boats/{id}/quick?at={at}");
+        work.commit(&location).await?;
+        return Ok(Answer::Go(location));
+    }
+    // A reading by itself: a fact, with no finding resting on it yet.
+    if posted.form.get("reading") == "1" {
+        let new = match read_reading(&desk, &file, &place, &part, &posted.form) {
+            Ok(new) => new,
+            Err(faults) => return render_faulty(&show(&desk, &file, posted.form.typed(), faults)),
+        };
+        let mut work = desk.store.begin(posted.act()).await?;
+        work.add_reading(id, &new, None).await?;
         let location = format!("/boats/{id}/quick?at={at}");
         work.commit(&location).await?;
         return Ok(Answer::Go(location));

@@ -49,6 +49,14 @@ async fn what_is_marked_without_signal_waits_and_is_sent_exactly_once() {
         b.page.screenshot(std::path::Path::new(&path)).await.unwrap();
     }
 
+    // And a reading by itself.
+    b.fill("place", "S2 F8").await;
+    b.click(".quick-more summary").await;
+    b.choose("method", "spike").await;
+    b.fill("spike", "4").await;
+    b.press(&b.find_text("button", "Keep the reading alone").await).await;
+    b.find_text("#waiting summary", "4 entries wait").await;
+
     // It outlives a reload, and the survey's pages open.
     for (path, text) in [
         ("/boats/1/survey", "Survey"),
@@ -57,7 +65,7 @@ async fn what_is_marked_without_signal_waits_and_is_sent_exactly_once() {
     ] {
         b.go(path).await;
         b.find_text("h1", text).await;
-        b.find_text("#waiting summary", "3 entries wait").await;
+        b.find_text("#waiting summary", "4 entries wait").await;
     }
     b.go("/boats/1/shape").await;
     b.find_text("h1", "No signal").await;
@@ -77,6 +85,7 @@ async fn what_is_marked_without_signal_waits_and_is_sent_exactly_once() {
     let shown = b.find_text("tr", "P5 F12").await;
     assert!(shown.text().await.unwrap().contains("Soft rot") || b.text().await.contains("Soft rot"));
     assert!(!b.page.find_all(thirtyfour::By::Css("img.thumb")).await.unwrap().is_empty());
+    assert!(Visitor::new(&server).get("/boats/1/survey/readings.csv").await.text.contains("S2 F8"));
     let looked = Visitor::new(&server).get("/boats/1/story").await.text;
     assert_eq!(looked.matches("Looked over FR12P head, look: nothing found").count(), 1);
     b.close().await;
