@@ -3,6 +3,7 @@
 //! Wire types refuse unknown fields and are converted to core types before anything is worked out.
 #![doc = include_str!("../../../docs/compute.md")]
 
+mod joint_tools;
 mod survey_tools;
 
 use mend_keel_core::grid::{Joint, Side};
@@ -25,7 +26,7 @@ type Outcome = Result<Value, InputError>;
 type Tool = fn(Value) -> Outcome;
 
 /// Every tool by its contract name.
-const TOOLS: [(&str, Tool); 25] = [
+const TOOLS: [(&str, Tool); 27] = [
     ("length", length),
     ("format-length", format_length_tool),
     ("emc", emc),
@@ -42,6 +43,8 @@ const TOOLS: [(&str, Tool); 25] = [
     ("bevel", bevel_tool),
     ("butts-check", butts_check),
     ("patch", patch),
+    ("scarf-run", joint_tools::scarf_run),
+    ("butts-plan", joint_tools::butts_plan),
     ("reading", survey_tools::reading),
     ("sample-draw", survey_tools::sample_draw),
     ("line-compare", survey_tools::line_compare),

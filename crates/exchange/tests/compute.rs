@@ -194,3 +194,41 @@ fn the_arithmetic_of_the_survey_answers_and_names_the_field_of_a_fault() {
     assert_eq!(lines["profile"][0]["points"][1], json!([1000.0, 650.0]));
     assert_eq!(refused("offsets-lines", json!({ "stations": [0], "rows": [] })), "stations");
 }
+
+#[test]
+fn a_long_piece_is_made_up_from_the_least_stock() {
+    let stock = json!([{ "id": "L-1", "length": 5200 }, { "id": "L-2", "length": 2000 }, { "id": 7, "length": 2300 }]);
+    let run = run("scarf-run", json!({ "required": 4000, "scarf_length": 200, "stock": stock })).unwrap();
+    assert_eq!((run["stock_opened"].as_f64(), run["used"].as_f64()), (Some(4300.0), Some(4200.0)));
+    assert_eq!(run["pieces"].as_array().unwrap().len(), 2);
+    assert!(run["proven"].as_bool().unwrap());
+    let short = json!([{ "id": "L-2", "length": 2000 }]);
+    let none = self::run("scarf-run", json!({ "required": 4000, "scarf_length": 200, "stock": short })).unwrap();
+    assert!(none["impossible"].as_str().unwrap().contains("2000 mm long"));
+    let twice = json!([{ "id": "L-2", "length": 2000 }, { "id": "L-2", "length": 900 }]);
+    assert_eq!(refused("scarf-run", json!({ "required": 4000, "scarf_length": 200, "stock": twice })), "stock[1].id");
+    assert_eq!(refused("scarf-run", json!({ "required": 4000, "scarf_length": 0, "stock": [] })), "scarf_length");
+}
+
+#[test]
+fn new_butts_keep_the_rule_and_what_is_in_the_way_is_named() {
+    let side = |strake: u32, from: u32, to: u32, longest: u32| json!({ "side": "port", "strake": strake, "from": from, "to": to, "longest": longest });
+    let fixed = json!([{ "side": "port", "strake": 4, "bay": 7 }]);
+    let layout = run(
+        "butts-plan",
+        json!({ "rule": "wide", "bays": 34, "fixed": fixed, "runs": [side(3, 0, 33, 20), side(5, 0, 33, 20)] }),
+    )
+    .unwrap();
+    let mut joints = layout["joints"].as_array().unwrap().clone();
+    assert_eq!((joints.len(), layout["proven"].as_bool()), (2, Some(true)));
+    joints.extend(fixed.as_array().unwrap().clone());
+    let checked = run("butts-check", json!({ "rule": "wide", "joints": joints })).unwrap();
+    assert_eq!(checked["violations"], json!([]));
+    let none =
+        run("butts-plan", json!({ "rule": "wide", "bays": 34, "fixed": fixed, "runs": [side(3, 0, 14, 8)] })).unwrap();
+    assert_eq!(none["impossible"], fixed);
+    assert_eq!(
+        refused("butts-plan", json!({ "rule": "wide", "bays": 34, "fixed": [], "runs": [side(3, 9, 9, 8)] })),
+        "runs[0]"
+    );
+}

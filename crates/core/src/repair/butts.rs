@@ -1,5 +1,7 @@
 //! Butts: how far joints in neighbouring strakes must be shifted, and which pairs are too close.
 
+pub mod plan;
+
 use serde::{Deserialize, Serialize};
 
 use crate::grid::Joint;

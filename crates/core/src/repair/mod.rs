@@ -4,3 +4,4 @@ pub mod butts;
 pub mod decide;
 pub mod graving;
 pub mod scarf;
+pub mod scarf_run;
