@@ -69,7 +69,11 @@ pub enum Answer {
 /// Most bays taken.
 pub const MOST_BAYS: u32 = 256;
 /// Choices tried before the work is cut short: some seconds.
-pub const BUDGET: u64 = 400_000;
+pub const BUDGET: u64 = 30_000;
+/// Ways to number joints gone through to tell which fixed joints are in the way.
+const WAYS_IN_THE_WAY: usize = 2_000;
+/// Choices for a first layout of any kind, once the others ran out.
+const LAST_TRY: u64 = 500;
 
 /// A set of bays.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -151,7 +155,8 @@ fn check(bays: u32, fixed: &[Joint], runs: &[Run]) -> Result<(), InputError> {
     Ok(())
 }
 
-/// Lays out joints for runs of new planking, with at most `budget` choices ([`BUDGET`]) for each group of runs.
+/// Lays out joints for runs of new planking, with at most `budget` choices (and never more than [`BUDGET`]) for each group
+/// of runs.
 ///
 /// Bays are counted from 0. Pieces that end at the boat's end or at a joint already there keep the rule's shortest
 /// piece too, except where the run itself is shorter. Fixed joints too close to each other are not the planner's
@@ -160,7 +165,7 @@ pub fn plan(rule: &Rule, bays: u32, fixed: &[Joint], runs: &[Run], budget: u64) 
     check(bays, fixed, runs)?;
     let mut layout = Layout { joints: Vec::new(), shortest: u32::MAX, proven: true, bound: u32::MAX };
     for group in groups(rule, runs) {
-        match (Group { rule, bays, fixed, runs: &group }).solve(budget) {
+        match (Group { rule, bays, fixed, runs: &group }).solve(budget.min(BUDGET)) {
             Solved::Layout(part) => {
                 layout.joints.extend(part.joints);
                 layout.shortest = layout.shortest.min(part.shortest);
@@ -214,49 +219,73 @@ struct Group<'g> {
 
 impl Group<'_> {
     fn solve(&self, budget: u64) -> Solved {
-        let fewest: Vec<usize> = self.runs.iter().map(Run::fewest).collect();
-        let most: Vec<usize> = self.runs.iter().zip(&fewest).map(|(r, few)| r.most(self.rule).max(*few)).collect();
-        if let Some(run) = self.runs.iter().zip(&fewest).find(|(r, few)| **few > r.most(self.rule)).map(|(r, _)| r) {
-            let why = format!(
-                "{}{} from bay {} to bay {} cannot be divided: stock spans {} frame spaces and no plank may be shorter than {}",
-                run.side.letter(),
-                run.strake,
-                run.from,
-                run.to,
-                run.longest,
-                self.rule.min_piece
-            );
-            return Solved::Impossible { in_the_way: Vec::new(), why };
+        let most: Vec<usize> = self.runs.iter().map(|r| r.most(self.rule).max(r.fewest())).collect();
+        let mut fewest = Vec::with_capacity(self.runs.len());
+        for (run, most) in self.runs.iter().zip(&most) {
+            // A run that cannot be divided beside the fixed joints alone needs no company to fail.
+            let alone = Group { runs: std::slice::from_ref(run), ..*self };
+            match alone.fewest_alone(*most) {
+                Some(few) => fewest.push(few),
+                None if run.fewest() > run.most(self.rule) => return undividable(run, self.rule),
+                None => return alone.in_the_way(&[run.fewest()], &[*most]),
+            }
         }
         let spare: usize = most.iter().zip(&fewest).map(|(m, f)| m - f).sum();
         let mut left = budget;
         for extra in 0..=spare {
             let mut best: Option<Layout> = None;
-            let mut cut_short = false;
             for counts in spread(&fewest, &most, extra) {
                 let floor = best.as_ref().map_or(0, |b| b.shortest + 1);
-                match self.best_of(&counts, floor, &mut left) {
-                    Best::Found(found) => best = Some(found),
-                    Best::None => {}
-                    Best::CutShort(found) => {
-                        cut_short = true;
-                        best = found.or(best);
-                    }
+                best = self.best_of(&counts, floor, &mut left).or(best);
+                if left == 0 {
+                    break;
                 }
             }
             if let Some(mut found) = best {
-                if cut_short {
+                if left == 0 {
                     found.proven = false;
                     found.bound = self.longest_shortest(&fewest);
                 }
                 return Solved::Layout(found);
             }
-            if cut_short {
-                let why = "no layout was found in the time there was; there may be one".to_owned();
-                return Solved::Impossible { in_the_way: Vec::new(), why };
+            if left == 0 {
+                return self.any_layout(&fewest, &most);
             }
         }
         self.in_the_way(&fewest, &most)
+    }
+
+    /// Fewest joints with which a single run can be divided beside the fixed ones.
+    fn fewest_alone(&self, most: usize) -> Option<usize> {
+        let run = self.runs.first()?;
+        (run.fewest()..=most).find(|count| self.works(&[*count], 0, &mut BUDGET.clone()))
+    }
+
+    fn works(&self, counts: &[usize], shortest: u32, left: &mut u64) -> bool {
+        Search::new(self, counts, shortest).is_some_and(|mut search| search.run(left) == Some(true))
+    }
+
+    /// The work was cut short before anything was found: any layout is better than none.
+    fn any_layout(&self, fewest: &[usize], most: &[usize]) -> Solved {
+        let spare: usize = most.iter().zip(fewest).map(|(m, f)| m - f).sum();
+        // One more joint here and there, spread over the runs, soon makes room.
+        const TRIES: usize = 60;
+        let tries = (0..=spare).flat_map(|extra| spread(fewest, most, extra).into_iter().take(40)).take(TRIES);
+        for counts in tries {
+            let Some(mut search) = Search::new(self, &counts, 0) else { continue };
+            if search.run(&mut LAST_TRY.clone()) == Some(true) {
+                let joints = search.joints();
+                let shortest = self.shortest_of(&joints);
+                return Solved::Layout(Layout {
+                    joints,
+                    shortest,
+                    proven: false,
+                    bound: self.longest_shortest(fewest),
+                });
+            }
+        }
+        let why = "no layout was found in the time there was; there may be one".to_owned();
+        Solved::Impossible { in_the_way: Vec::new(), why }
     }
 
     /// No shortest plank can be longer: every run divided evenly.
@@ -264,38 +293,57 @@ impl Group<'_> {
         self.runs.iter().zip(counts).map(|(run, k)| run.length() / (*k as u32 + 1)).min().unwrap_or(0)
     }
 
-    /// The layout with these numbers of joints whose shortest plank is longest, and at least `floor`.
-    fn best_of(&self, counts: &[usize], floor: u32, left: &mut u64) -> Best {
-        let top = self.longest_shortest(counts);
-        // A run shorter than the rule's shortest piece is one piece, whatever the others are.
-        let low = floor.max(self.rule.min_piece.min(top));
-        for shortest in (low..=top).rev() {
-            let mut search = match Search::new(self, counts, shortest) {
-                Some(search) => search,
-                None => continue,
-            };
-            match search.run(left) {
-                Some(true) => {
-                    let joints = search.joints();
-                    return Best::Found(Layout { joints, shortest, proven: true, bound: shortest });
+    /// No pair of runs lets the shortest plank be longer than this; `None` when a pair cannot be laid out at all.
+    fn pairs_allow(&self, counts: &[usize], top: u32) -> Option<u32> {
+        let mut top = top;
+        for a in 0..self.runs.len() {
+            for b in a..self.runs.len() {
+                let (one, other) = (&self.runs[a], &self.runs[b]);
+                if one.side != other.side || one.strake.abs_diff(other.strake) > reach(self.rule) {
+                    continue;
                 }
-                Some(false) => {}
-                None => {
-                    // Out of choices: any layout at all is better than none.
-                    *left = BUDGET / 10;
-                    let found = Search::new(self, counts, low).and_then(|mut easy| {
-                        (easy.run(left) == Some(true)).then(|| {
-                            let joints = easy.joints();
-                            let shortest = self.shortest_of(&joints);
-                            Layout { joints, shortest, proven: false, bound: shortest }
-                        })
-                    });
-                    *left = 0;
-                    return Best::CutShort(found);
-                }
+                let runs = if a == b { vec![*one] } else { vec![*one, *other] };
+                let counts = if a == b { vec![counts[a]] } else { vec![counts[a], counts[b]] };
+                let pair = Group { runs: &runs, ..*self };
+                top = (0..=top).rev().find(|shortest| pair.works(&counts, *shortest, &mut BUDGET.clone()))?;
             }
         }
-        Best::None
+        Some(top)
+    }
+
+    /// The layout with these numbers of joints whose shortest plank is longest, and at least `floor`. `None` when there
+    /// is none, or when no choices are left.
+    fn best_of(&self, counts: &[usize], floor: u32, left: &mut u64) -> Option<Layout> {
+        let even = self.longest_shortest(counts);
+        // A run shorter than the rule's shortest piece is one piece, whatever the others are.
+        let low = floor.max(self.rule.min_piece.min(even));
+        *left = left.saturating_sub(1);
+        let mut best = self.at_least(counts, low, left)?;
+        if best.shortest == even {
+            return Some(best);
+        }
+        let top = self.pairs_allow(counts, even)?;
+        best.bound = top;
+        for shortest in (best.shortest + 1..=top).rev() {
+            if let Some(better) = self.at_least(counts, shortest, left) {
+                return Some(better);
+            }
+            if *left == 0 {
+                return Some(Layout { proven: false, ..best });
+            }
+        }
+        best.bound = best.shortest;
+        Some(best)
+    }
+
+    /// Any layout with these numbers of joints and no plank shorter.
+    fn at_least(&self, counts: &[usize], shortest: u32, left: &mut u64) -> Option<Layout> {
+        let mut search = Search::new(self, counts, shortest)?;
+        (search.run(left) == Some(true)).then(|| {
+            let joints = search.joints();
+            let shortest = self.shortest_of(&joints);
+            Layout { joints, shortest, proven: true, bound: shortest }
+        })
     }
 
     fn shortest_of(&self, joints: &[Joint]) -> u32 {
@@ -315,9 +363,8 @@ impl Group<'_> {
         let group = Group { fixed, ..*self };
         let spare: usize = most.iter().zip(fewest).map(|(m, f)| m - f).sum();
         let mut left = BUDGET / 10;
-        (0..=spare)
-            .flat_map(|extra| spread(fewest, most, extra))
-            .any(|counts| matches!(group.best_of(&counts, 0, &mut left), Best::Found(_) | Best::CutShort(Some(_))))
+        let mut ways = (0..=spare).flat_map(|extra| spread(fewest, most, extra)).take(WAYS_IN_THE_WAY);
+        ways.any(|counts| group.works(&counts, 0, &mut left))
     }
 
     /// Fixed joints without which it would work: each of them is needed to spoil it.
@@ -346,19 +393,31 @@ impl Group<'_> {
     }
 }
 
-enum Best {
-    Found(Layout),
-    None,
-    CutShort(Option<Layout>),
+fn undividable(run: &Run, rule: &Rule) -> Solved {
+    let why = format!(
+        "{}{} from bay {} to bay {} cannot be divided: stock spans {} frame spaces and no plank may be shorter than {}",
+        run.side.letter(),
+        run.strake,
+        run.from,
+        run.to,
+        run.longest,
+        rule.min_piece
+    );
+    Solved::Impossible { in_the_way: Vec::new(), why }
 }
 
 /// Every way to give `extra` joints to runs beyond the fewest, none more than its most.
 fn spread(fewest: &[usize], most: &[usize], extra: usize) -> Vec<Vec<usize>> {
+    // More ways than there are choices to try them are not gone through anyway.
+    const WAYS: usize = BUDGET as usize;
     let (Some((few, rest_few)), Some((many, rest_many))) = (fewest.split_first(), most.split_first()) else {
         return if extra == 0 { vec![Vec::new()] } else { Vec::new() };
     };
     let mut all = Vec::new();
     for own in 0..=extra.min(many - few) {
+        if all.len() > WAYS {
+            break;
+        }
         for mut rest in spread(rest_few, rest_many, extra - own) {
             rest.insert(0, few + own);
             all.push(rest);
@@ -383,6 +442,8 @@ struct Search {
     near: Vec<Vec<(usize, Minds)>>,
     /// `apart[d][bay]`: bays that a joint `d` strakes away may lie in.
     apart: Vec<Vec<Bays>>,
+    /// Most bays that any joint shuts to one `d` strakes away.
+    shut: Vec<u32>,
     /// `after[run][bay]`, `before[run][bay]`: bays of the next and the last joint of the same run.
     after: Vec<Vec<Bays>>,
     before: Vec<Vec<Bays>>,
@@ -462,17 +523,18 @@ impl Search {
                 .collect()
         };
         let side = Side::Port;
-        let apart = (0..=reach(rule))
+        let apart: Vec<Vec<Bays>> = (0..=reach(rule))
             .map(|d| {
                 let joint = |strake, bay| Joint { side, strake, bay };
                 sets(&|a, b| conflict(rule, joint(1, a), joint(1 + d, b)).is_none())
             })
             .collect();
+        let shut = apart.iter().map(|sets| sets.iter().map(|set| bays - set.count()).max().unwrap_or(0)).collect();
         let least = shortest.max(rule.min_piece);
         let spans = |span: u32, run: &Run| span >= least && span <= run.longest;
         let after = group.runs.iter().map(|run| sets(&|a, b| b > a && spans(b - a, run))).collect();
         let before = group.runs.iter().map(|run| sets(&|a, b| b < a && spans(a - b, run))).collect();
-        Some(Self { places, domains, near, apart, after, before })
+        Some(Self { places, domains, near, apart, shut, after, before })
     }
 
     fn allowed(&self, place: usize, bay: u32, minds: Minds) -> Bays {
@@ -522,6 +584,12 @@ impl Search {
         while let Some(by) = changed.pop_first() {
             for n in 0..self.near[by].len() {
                 let (other, minds) = self.near[by][n];
+                // More bays than any one can shut: whatever the other takes, one is left.
+                if let Minds::Strakes(d) = minds
+                    && self.domains[by].count() > self.shut[d]
+                {
+                    continue;
+                }
                 let back = match minds {
                     Minds::After => Minds::Before,
                     Minds::Before => Minds::After,
