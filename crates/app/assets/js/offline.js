@@ -320,7 +320,9 @@
       await new Promise((resolve) => navigator.serviceWorker.addEventListener("controllerchange", resolve, { once: true }));
     }
     const key = `put-by-${boat}`, last = Number(sessionStorage.getItem(key) || 0);
-    if (Date.now() - last < 600000 && location.pathname !== `/boats/${boat}`) return;
+    // Her home refreshes what is put by each minute, any other page each ten.
+    const every = location.pathname === `/boats/${boat}` ? 60000 : 600000;
+    if (Date.now() - last < every) return;
     const at = `/boats/${boat}`;
     const surfaces = [...document.querySelectorAll(".surface-tabs a")].map((a) => a.getAttribute("href"));
     const pages = [at, `${at}/quick`, `${at}/survey`, `${at}/survey/coverage`, `${at}/survey/sample`, `${at}/survey/lines`,
