@@ -37,6 +37,14 @@ pub struct Asset {
     keep: Header<'static>,
 }
 
+impl Asset {
+    /// A text made for this request, asked for anew each time.
+    pub fn fresh(text: String, kind: ContentType) -> Self {
+        let bytes = text.into_bytes().into();
+        Self { bytes, kind, keep: Header::new("Cache-Control", "no-cache") }
+    }
+}
+
 #[get("/assets/<_stamp>/<path..>")]
 pub fn asset(_stamp: &str, path: PathBuf) -> Option<Asset> {
     let file = Assets::get(path.to_str()?)?;

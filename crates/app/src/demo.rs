@@ -26,8 +26,8 @@ use mend_keel_store::{Act, Result, Store, StoreError, tasks};
 use serde_json::json;
 
 use self::stories::{Found, MAUD};
+use crate::pages::decide;
 use crate::pages::finish::coats_from;
-use crate::pages::{BoatFile, decide};
 
 /// Nobody signs in with these: the demo's owner is signed in by itself, and this matches no password.
 const NO_PASSWORD: &str = "!";
@@ -79,13 +79,12 @@ fn first_morning() -> Option<Timestamp> {
 
 /// One plank of Brindle Wren is decided on and its first tasks are done, so that there is work to look at.
 async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
-    let told = |e: String| StoreError::Conflict(e);
-    let file = BoatFile::load(store, boat).await.map_err(|e| told(format!("{e:?}")))?;
+    let file = survey::load(store, boat).await?;
     let place = Address { side: Side::Port, strake: 6, frame: 13 };
-    let plank = file.plank_at(place).map_err(|e| told(e.to_string()))?;
+    let plank = file.plank_at(place).map_err(survey::told)?;
     let options = decide::case(&file, plank)
         .and_then(|case| core_decide::options(&case, |op| op.rate().0))
-        .map_err(|e| told(e.to_string()))?;
+        .map_err(survey::told)?;
     let Some(option) = options.iter().find(|o| o.kind == OptionKind::Graving) else {
         return Ok(());
     };
@@ -109,7 +108,7 @@ async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
 /// The varnish of Lady Teasel's sunny side was begun yesterday.
 async fn begin_varnish(store: &Store, boat: i64) -> Result<()> {
     let (recipe, area, temperature, humidity) = (Recipe::BrightBare, 14.0, 18.0, 60.0);
-    let plan = finish::plan(recipe, area, temperature, humidity).map_err(|e| StoreError::Conflict(e.to_string()))?;
+    let plan = finish::plan(recipe, area, temperature, humidity).map_err(survey::told)?;
     let begun = Timestamp::now() - SignedDuration::from_hours(22);
     let act = |at| Act { by: MAUD.into(), at, once: None };
     let mut work = store.begin(act(begun)).await?;
@@ -247,9 +246,9 @@ fn lady_teasel() -> Result<NewBoat> {
 
 /// Tells a boat's story: each finding with the reading it rests on and its picture.
 async fn tell(store: &Store, photos: &Path, boat: i64, story: &[Found], start: Timestamp) -> Result<()> {
-    let file = BoatFile::load(store, boat).await.map_err(|e| StoreError::Conflict(format!("{e:?}")))?;
+    let file = survey::load(store, boat).await?;
     for found in story {
-        let (place, part) = file.locate(&found.at).map_err(|e| StoreError::Conflict(e.to_string()))?;
+        let (place, part) = file.locate(&found.at).map_err(survey::told)?;
         let new = NewFinding {
             shown: file.shown(&place),
             member_id: part.member_id(),

@@ -90,6 +90,17 @@ impl Typed {
         self.get(field) == value
     }
 
+    /// Where what is kept differs from what somebody typed meanwhile: label, kept, typed.
+    pub fn against(&self, typed: &Self, fields: &[(&str, &'static str)]) -> Vec<(&'static str, String, String)> {
+        let plain = |text: &str| text.replace('\r', "").trim().to_owned();
+        fields
+            .iter()
+            .map(|(field, label)| (*label, self.get(field), typed.get(field)))
+            .filter(|(_, kept, typed)| plain(kept) != plain(typed))
+            .map(|(label, kept, typed)| (label, kept.to_owned(), typed.to_owned()))
+            .collect()
+    }
+
     pub fn with(mut self, field: &str, value: impl Into<String>) -> Self {
         self.0.insert(field.to_owned(), value.into());
         self

@@ -2,7 +2,7 @@
 //! as simulated wherever their readings are shown.
 
 use mend_keel_core::grid::Place;
-use mend_keel_core::hull::SplitMix;
+use mend_keel_core::hull::{SplitMix, seed_of};
 use mend_keel_core::survey::{FindingKind, Grade};
 use serde_json::{Value, json};
 
@@ -46,7 +46,7 @@ pub fn read(name: &str, file: &BoatFile, place: &Place, part: &Part<'_>, taken: 
         "gauge" => &DrawGauge,
         _ => return None,
     };
-    let seed = place.to_string().bytes().fold(taken, |seed, b| seed.wrapping_mul(31).wrapping_add(u64::from(b)));
+    let seed = seed_of(&place.to_string(), taken);
     // What it "finds" follows what was found there: rot is wet, sick fastenings are thin.
     let near = |kind: fn(FindingKind) -> bool| {
         file.findings.iter().any(|f| f.member_id == part.member_id() && f.grade > Grade::Sound && kind(f.kind))

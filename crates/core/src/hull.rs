@@ -213,6 +213,11 @@ fn lay_out_joints(shell: &Shell, random: &mut SplitMix) -> Vec<Joint> {
 #[derive(Debug, Clone)]
 pub struct SplitMix(pub u64);
 
+/// A seed that a text always gives: `start` tells apart what is seeded by the same text.
+pub fn seed_of(text: &str, start: u64) -> u64 {
+    text.bytes().fold(start, |seed, byte| seed.wrapping_mul(31).wrapping_add(u64::from(byte)))
+}
+
 impl SplitMix {
     pub fn next_u64(&mut self) -> u64 {
         self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);

@@ -142,6 +142,11 @@ impl Plank {
         )
     }
 
+    /// First and last bay that counts with it, on a boat of so many frames.
+    pub fn bays(&self, frames: u32) -> (u32, u32) {
+        (self.from_bay.map_or(1, |b| b + 1), self.to_bay.unwrap_or(frames - 1))
+    }
+
     /// How its rings stand to its face, where somebody looked.
     pub fn grain(&self) -> Option<Grain> {
         self.grain.as_deref().and_then(Grain::from_code)

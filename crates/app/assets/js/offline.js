@@ -9,6 +9,7 @@
   const body = document.body;
   const me = { account: Number(body.dataset.account || 0), name: body.dataset.who || "" };
   const RETRY_EVERY = 15000;
+  const SIGNED_OUT = "You are signed out here: sign in, and it is sent.";
   const GONE = "The boat or the part it belongs to is no longer there. Save it as a file, or strike it off.";
 
   const database = new Promise((resolve, reject) => {
@@ -87,11 +88,10 @@
       let answer = await post(form.action, data, form.enctype);
       if (answer.status === 403) {
         // A page put by under an earlier sign-in bears that one's token.
-        const session = await fetch("/session", { headers: { Accept: "application/json" }, cache: "no-store" });
-        if (isJson(session)) {
-          const { csrf } = await session.json();
-          data.set("csrf", csrf);
-          form.querySelector("input[name=csrf]").value = csrf;
+        const session = await askSession();
+        if (session) {
+          data.set("csrf", session.csrf);
+          form.querySelector("input[name=csrf]").value = session.csrf;
           answer = await post(form.action, data, form.enctype);
         }
       }
@@ -100,7 +100,7 @@
         location.assign(to);
         return;
       }
-      if (answer.redirected) await keepHere(form, data, "signed_out", "You are signed out here: sign in, and it is sent.");
+      if (answer.redirected) await keepHere(form, data, "signed_out", SIGNED_OUT);
       else if (answer.status === 404) await keepHere(form, data, "gone", GONE);
       else if (answer.status >= 500) await keepHere(form, data);
       else {
@@ -115,6 +115,12 @@
   });
 
   const isJson = (answer) => !answer.redirected && (answer.headers.get("Content-Type") || "").includes("json");
+
+  // Who is signed in, with the token to send with; null when nobody is. Throws when the server does not answer.
+  async function askSession() {
+    const answer = await fetch("/session", { headers: { Accept: "application/json" }, cache: "no-store" });
+    return answer.ok && isJson(answer) ? answer.json() : null;
+  }
 
   function post(url, data, enctype) {
     const encoded = enctype === "multipart/form-data" ? data : new URLSearchParams([...data.entries()].filter(([, v]) => typeof v === "string"));
@@ -163,13 +169,12 @@
     const turn = async () => {
       let session;
       try {
-        const answer = await fetch("/session", { headers: { Accept: "application/json" }, cache: "no-store" });
-        if (!answer.ok || !isJson(answer)) {
-          await change(waiting, "signed_out", "You are signed out here: sign in, and it is sent.");
-          return;
-        }
-        session = await answer.json();
+        session = await askSession();
       } catch { return; }
+      if (!session) {
+        await change(waiting, "signed_out", SIGNED_OUT);
+        return;
+      }
       for (const entry of waiting) {
         // Somebody else is at this device: entries are sent under the name they were made with.
         if (entry.account !== session.account) {
@@ -197,7 +202,7 @@
     for (const [name, value] of entry.fields) data.append(name, value);
     const answer = await post(entry.url, data, entry.enctype);
     if (answer.ok && isJson(answer)) { await strike(entry.id); return; }
-    if (answer.redirected || answer.status === 401) { await change([entry], "signed_out", "You are signed out here: sign in, and it is sent."); return; }
+    if (answer.redirected || answer.status === 401) { await change([entry], "signed_out", SIGNED_OUT); return; }
     if (answer.status >= 500) return;
     const told = {
       404: ["gone", GONE],
@@ -210,16 +215,15 @@
 
   // Opens an entry as the form it came from: the server shows what is wrong, or both versions beside each other.
   async function openEntry(entry) {
-    const answer = await fetch("/session", { headers: { Accept: "application/json" } }).catch(() => null);
-    if (!answer || !isJson(answer)) { await show("The server does not answer, or you are signed out."); return; }
-    const { csrf } = await answer.json();
+    const session = await askSession().catch(() => null);
+    if (!session) { await show("The server does not answer, or you are signed out."); return; }
     const form = document.createElement("form");
     form.method = "post";
     form.enctype = entry.enctype;
     form.action = entry.url;
     form.hidden = true;
     const files = new Map();
-    for (const [name, value] of [["csrf", csrf], ...entry.fields]) {
+    for (const [name, value] of [["csrf", session.csrf], ...entry.fields]) {
       if (typeof value === "string") {
         const field = document.createElement("textarea");
         field.name = name;

@@ -9,7 +9,7 @@ use mend_keel_core::geometry::Point;
 use mend_keel_core::grid::edit::Edit;
 use mend_keel_core::grid::offsets::{Offsets, Row, RowKind};
 use mend_keel_core::grid::{Address, Side};
-use mend_keel_core::hull::SplitMix;
+use mend_keel_core::hull::{SplitMix, seed_of};
 use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, WoodAround};
 use mend_keel_core::survey::sample::{self, Height, Part as Stretch, Region};
@@ -64,8 +64,13 @@ fn act(by: &str, at: Timestamp) -> Act {
     Act { by: by.into(), at, once: None }
 }
 
-fn told(e: impl ToString) -> StoreError {
+pub fn told(e: impl ToString) -> StoreError {
     StoreError::Conflict(e.to_string())
+}
+
+/// A boat's file, its errors told as the store's.
+pub async fn load(store: &Store, boat: i64) -> Result<BoatFile> {
+    BoatFile::load(store, boat).await.map_err(|e| told(format!("{e:?}")))
 }
 
 /// A reading at a place, read by the core.
@@ -87,7 +92,7 @@ pub fn reading(file: &BoatFile, at: &str, measure: Measure, xy: Option<Point>, s
 /// Tells all of it of one boat.
 pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
     grid(store, boat, start).await?;
-    let file = BoatFile::load(store, boat).await.map_err(|e| told(format!("{e:?}")))?;
+    let file = load(store, boat).await?;
     readings(store, &file, start).await?;
     close(store, boat, "As received", at(start, 7, 8)).await?;
     draw(store, &file, start).await?;
@@ -239,7 +244,7 @@ async fn records(store: &Store, file: &BoatFile, start: Timestamp) -> Result<()>
     let boat = file.boat.id;
     let mut work = store.begin(act(MAUD, at(start, 4, 1))).await?;
     for plank in file.planks.iter().filter(|p| p.side == Side::Port || p.strake > 6) {
-        let cells = (plank.from_bay.map_or(1, |b| b + 1), plank.to_bay.unwrap_or(file.boat.shell.frame_count() - 1));
+        let cells = plank.bays(file.boat.shell.frame_count());
         work.look_over_quietly(boat, plank.id, cells, Method::Look).await?;
         if plank.side == Side::Port && (4..=8).contains(&plank.strake) {
             work.look_over_quietly(boat, plank.id, cells, Method::Sound).await?;
@@ -338,7 +343,7 @@ async fn records(store: &Store, file: &BoatFile, start: Timestamp) -> Result<()>
 
 /// A made-up picture for a finding, with a circle where to look.
 pub async fn photo(folder: &Path, found: &Found) -> Result<NewPhoto> {
-    let seed = found.at.bytes().fold(7, |seed: u64, b| seed.wrapping_mul(31).wrapping_add(u64::from(b)));
+    let seed = seed_of(&found.at, 7);
     let mut bytes = Vec::new();
     planking(seed)
         .write_to(&mut std::io::Cursor::new(&mut bytes), image::ImageFormat::Png)

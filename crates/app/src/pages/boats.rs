@@ -10,7 +10,7 @@ use mend_keel_core::timber::species;
 use mend_keel_store::boats::{self, Boat, NewBoat};
 use rocket::{get, post};
 
-use super::{Desk, Page, render, render_faulty};
+use super::{Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::Crew;
 use crate::error::{Answer, Result};
 use crate::form::{Faults, Posted, Reader, Submission, Typed};
@@ -48,8 +48,6 @@ pub async fn list(desk: Desk<'_>, _who: Crew) -> Result {
     render(&List { page: desk.page("Boats", "boats"), boats })
 }
 
-type Choices = Vec<(String, String)>;
-
 #[derive(Template)]
 #[template(path = "boat_new.html")]
 struct New {
@@ -64,10 +62,6 @@ struct New {
     rigs: Choices,
 }
 
-fn pairs(choices: impl IntoIterator<Item = (&'static str, &'static str)>) -> Choices {
-    choices.into_iter().map(|(code, label)| (code.to_owned(), label.to_owned())).collect()
-}
-
 pub fn species_choices() -> Choices {
     species::all().iter().map(|s| (s.id.clone(), s.name.clone())).collect()
 }
@@ -77,12 +71,12 @@ fn form(desk: &Desk<'_>, typed: Typed, faults: Faults) -> New {
         page: desk.page("Receive a boat", "boats"),
         typed,
         faults,
-        constructions: pairs(Construction::ALL.iter().map(|c| (c.code(), c.label()))),
-        uses: pairs(Use::ALL.iter().map(|u| (u.code(), u.label()))),
-        schools: pairs(School::ALL.iter().map(|s| (s.code(), s.label()))),
+        constructions: pairs(Construction::ALL, Construction::code, Construction::label),
+        uses: pairs(Use::ALL, Use::code, Use::label),
+        schools: pairs(School::ALL, School::code, School::label),
         species: species_choices(),
-        decks: pairs(DeckKind::ALL.iter().map(|d| (d.code(), d.label()))),
-        rigs: pairs(Rig::ALL.iter().map(|r| (r.code(), r.label()))),
+        decks: pairs(DeckKind::ALL, DeckKind::code, DeckKind::label),
+        rigs: pairs(Rig::ALL, Rig::code, Rig::label),
     }
 }
 
@@ -144,7 +138,7 @@ fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoat, Faul
     };
     let principal = Principal { construction, length, beam, depth, frames, strakes, plank_thickness };
     // The name seeds the hull, so that the same boat entered again looks the same.
-    let seed = name.bytes().fold(0, |seed: u64, byte| seed.wrapping_mul(31).wrapping_add(u64::from(byte)));
+    let seed = hull::seed_of(&name, 0);
     let generated = match hull::generate(&principal, seed) {
         Ok(generated) if read.faults.is_empty() => generated,
         Ok(_) => return Err(read.faults),

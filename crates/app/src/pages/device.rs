@@ -3,12 +3,11 @@
 
 use askama::Template;
 use rocket::get;
-use rocket::http::{ContentType, Header};
-use rocket::response::Responder;
+use rocket::http::ContentType;
 use serde_json::json;
 
 use super::{Desk, Page, render};
-use crate::assets;
+use crate::assets::{self, Asset};
 use crate::error::{Answer, Result};
 
 /// Who is signed in, with the token that entries kept on the device are sent with.
@@ -17,33 +16,21 @@ pub async fn session(desk: Desk<'_>) -> Result {
     Ok(Answer::Data(json!({ "csrf": desk.user.csrf, "account": desk.user.account.id, "name": desk.user.account.name })))
 }
 
-/// A file that is asked for anew each time, at the root of the site.
-#[derive(Debug, Responder)]
-pub struct Fresh {
-    text: String,
-    kind: ContentType,
-    keep: Header<'static>,
-}
-
-fn fresh(text: String, kind: ContentType) -> Fresh {
-    Fresh { text, kind, keep: Header::new("Cache-Control", "no-cache") }
-}
-
 #[get("/sw.js")]
-pub fn worker() -> Option<Fresh> {
+pub fn worker() -> Option<Asset> {
     let script = assets::text("js/sw.js")?;
-    Some(fresh(script.replace("STAMP_HERE", &assets::STAMP), ContentType::JavaScript))
+    Some(Asset::fresh(script.replace("STAMP_HERE", &assets::STAMP), ContentType::JavaScript))
 }
 
 #[get("/manifest.webmanifest")]
-pub fn manifest() -> Fresh {
+pub fn manifest() -> Asset {
     let icon = format!("/assets/{}/img/keel-app.svg", *assets::STAMP);
     let manifest = json!({
         "name": "Mend Keel", "short_name": "Mend Keel", "start_url": "/", "scope": "/", "display": "standalone",
         "background_color": "#f4efe4", "theme_color": "#1f2a44",
         "icons": [{ "src": icon, "sizes": "any", "type": "image/svg+xml", "purpose": "any maskable" }],
     });
-    fresh(manifest.to_string(), ContentType::new("application", "manifest+json"))
+    Asset::fresh(manifest.to_string(), ContentType::new("application", "manifest+json"))
 }
 
 #[derive(Template)]

@@ -12,15 +12,13 @@ use rocket::http::Status;
 use rocket::{get, post};
 
 use super::survey::reading::{self, Lists, ReadingView};
-use super::{BoatFile, Desk, Page, Part, render, render_faulty};
+use super::{BoatFile, Choices, Desk, Page, Part, pairs, render, render_faulty};
 use crate::auth::{Crew, User};
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed, Upload};
 use crate::photos;
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::ReasonView;
-
-type Choices = Vec<(String, String)>;
 
 #[derive(Template)]
 #[template(path = "finding.html")]
@@ -68,10 +66,6 @@ pub struct PhotoView {
     pub marks: String,
     pub version: i64,
     pub when: String,
-}
-
-pub fn pairs<T: Copy>(all: &[T], code: impl Fn(T) -> &'static str, label: impl Fn(T) -> &'static str) -> Choices {
-    all.iter().map(|c| (code(*c).to_owned(), label(*c).to_owned())).collect()
 }
 
 /// The kinds that are found most often on a part of the boat.
@@ -216,7 +210,7 @@ fn entry(
 async fn with_record(desk: &Desk<'_>, mut page: Entry, finding: i64) -> std::result::Result<Entry, AppError> {
     let readings = findings::readings_of(desk.store, finding).await?;
     page.series = reading::series(&readings);
-    page.readings = readings.iter().rev().map(|r| ReadingView::new(desk, r)).collect();
+    page.readings = readings.iter().rev().map(ReadingView::new).collect();
     page.photos = findings::photos(desk.store, finding)
         .await?
         .into_iter()
@@ -344,7 +338,7 @@ async fn both_versions(
     mine: &Submission,
 ) -> Result {
     let (kept, typed) = (stored(desk, theirs), mine.typed());
-    let theirs_rows = [
+    let fields = [
         ("kind", "What"),
         ("grade", "Grade"),
         ("certainty", "How sure"),
@@ -352,11 +346,8 @@ async fn both_versions(
         ("depth", "Depth"),
         ("note", "Note"),
         ("shape", "Shape"),
-    ]
-    .into_iter()
-    .filter(|(field, _)| kept.get(field).replace('\r', "").trim() != typed.get(field).replace('\r', "").trim())
-    .map(|(field, label)| (label, kept.get(field).to_owned(), typed.get(field).to_owned()))
-    .collect();
+    ];
+    let theirs_rows = kept.against(&typed, &fields);
     let typed = typed.with("version", theirs.version.to_string());
     let page = entry(desk, file, &theirs.place, part, Some(theirs), typed, Faults::default());
     let mut page = with_record(desk, page, theirs.id).await?;
@@ -445,16 +436,7 @@ pub async fn read(
         return Err(faults);
     }
     let shown = file.shown(place);
-    let reading = measured.map(|(measure, said)| NewReading {
-        place: place.clone(),
-        shown: shown.clone(),
-        member_id: part.member_id(),
-        at: shape.first().copied(),
-        sampled: reading::is_sampled(&measure, form),
-        measure,
-        read: said,
-        simulated: form.get("simulated") == "1",
-    });
+    let reading = measured.map(|measured| reading::taken(file, place, part, shape.first().copied(), measured, form));
     let finding = NewFinding {
         place: place.clone(),
         shown,

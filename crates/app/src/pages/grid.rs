@@ -11,17 +11,14 @@ use mend_keel_store::{Result as StoreResult, StoreError, Work};
 use rocket::http::ContentType;
 use rocket::{get, post};
 
-use super::finding::pairs;
 use super::map::typed_place;
 use super::survey::files::{FaultView, uploaded};
 use super::survey::{Tab, tabs};
-use super::{BoatFile, Desk, Page, render, render_faulty};
+use super::{BoatFile, Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, Posted, Reader, Submission, Typed};
 use crate::view::percent;
-
-type Choices = Vec<(String, String)>;
 
 #[derive(Template)]
 #[template(path = "grid.html")]

@@ -14,8 +14,6 @@ use super::{BoatFile, Desk, Page, Part, render};
 use crate::auth::BoatReader;
 use crate::error::{Answer, AppError, Result};
 use crate::view::layers::{LAYERS, legend};
-use crate::view::map::Map;
-use crate::view::surface::SurfaceView;
 use crate::view::{self, crossing};
 
 #[derive(Template)]
@@ -233,32 +231,7 @@ pub async fn show(
     let violations = file.violations();
     let layers = survey.layers();
     let is_shell = surface == Surface::Shell;
-    let svg = if is_shell {
-        Map {
-            boat: &file.boat,
-            planks: &file.planks,
-            findings: &file.findings,
-            decisions: &file.decisions,
-            pieces: &file.pieces,
-            joints: &file.joints,
-            violations: &violations,
-            selected: selected.as_ref().and_then(Place::shell),
-            layers: &layers,
-            layer,
-        }
-        .draw()
-    } else {
-        SurfaceView {
-            boat: &file.boat,
-            surface,
-            members: &file.members,
-            findings: &file.findings,
-            cells: &layers.cells,
-            selected: selected.as_ref(),
-            layer,
-        }
-        .draw()
-    };
+    let svg = survey.draw(surface, &layers, &violations, selected.as_ref(), layer);
     let only_shell = ["fastenings", "seams"];
     let keys: serde_json::Map<String, serde_json::Value> =
         FindingKind::ALL.iter().map(|k| (k.key().to_owned(), k.code().into())).collect();
@@ -269,9 +242,7 @@ pub async fn show(
         boat_id: id,
         panel: shown_panel,
         fault,
-        typed: selected
-            .as_ref()
-            .map_or_else(|| at.unwrap_or_default().chars().take(40).collect(), |p| typed_again(file, p)),
+        typed: selected.as_ref().map_or_else(|| at.unwrap_or_default().chars().take(40).collect(), |p| file.typed(p)),
         example: file.boat.shown(Address { side: mend_keel_core::grid::Side::Port, strake: 2, frame: 3 }),
         too_close: violations.len(),
         findings: file.findings.len(),
@@ -292,14 +263,6 @@ pub async fn show(
         row_word: file.boat.construction.row(),
         keys: serde_json::Value::Object(keys).to_string(),
     })
-}
-
-/// What stands in the field that finds a place: members by their code, the shell as the crew number it.
-fn typed_again(file: &BoatFile, place: &Place) -> String {
-    match place {
-        Place::Shell(at) => file.boat.shown(*at),
-        Place::Member(_) => place.to_string(),
-    }
 }
 
 /// The surfaces this boat has.
@@ -375,6 +338,13 @@ pub fn typed_place(file: &BoatFile, text: &str) -> std::result::Result<Place, In
         // `FR12P head`: the name of a cell instead of its number.
         other => other,
     })
+}
+
+/// The part at a place as it is typed.
+pub fn typed_part<'f>(file: &'f BoatFile, text: &str) -> std::result::Result<(Place, Part<'f>), InputError> {
+    let place = typed_place(file, text)?;
+    let part = file.part_at(&place)?;
+    Ok((place, part))
 }
 
 /// `/` finds anything by address.

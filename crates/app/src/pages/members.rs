@@ -11,13 +11,10 @@ use rocket::http::{RawStr, Status};
 use rocket::{get, post};
 
 use super::boats::species_choices;
-use super::finding::pairs;
-use super::{BoatFile, Desk, Page, render, render_faulty};
+use super::{BoatFile, Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::Crew;
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, NAME_LIMIT, Posted, Reader, Submission, Typed};
-
-type Choices = Vec<(String, String)>;
 
 #[derive(Template)]
 #[template(path = "member.html")]
@@ -138,12 +135,9 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, member: i64, at: Option<&
                 ("finish", "Finish"),
                 ("fastened", "Fastened with"),
             ];
-            let theirs = fields
-                .into_iter()
-                .filter(|(field, _)| !(page.is_plank && matches!(*field, "length" | "width")))
-                .filter(|(field, _)| kept.get(field) != typed.get(field).trim())
-                .map(|(field, label)| (label, kept.get(field).to_owned(), typed.get(field).to_owned()))
-                .collect();
+            // Length and face of a plank are the grid's.
+            let fields = if page.is_plank { &fields[2..] } else { &fields };
+            let theirs = kept.against(&typed, fields);
             let typed = typed.with("version", m.version.to_string());
             Ok(Answer::Page(Status::Conflict, Show { theirs, typed, ..page }.render().map_err(AppError::from)?))
         }

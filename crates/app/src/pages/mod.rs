@@ -263,6 +263,14 @@ impl Desk<'_> {
     }
 }
 
+/// What a list offers: codes and labels.
+pub type Choices = Vec<(String, String)>;
+
+/// A closed list of the core as choices.
+pub fn pairs<T: Copy>(all: &[T], code: impl Fn(T) -> &'static str, label: impl Fn(T) -> &'static str) -> Choices {
+    all.iter().map(|c| (code(*c).to_owned(), label(*c).to_owned())).collect()
+}
+
 /// A template as a page.
 pub fn render(template: &impl Template) -> Result {
     Ok(Answer::Page(Status::Ok, template.render()?))
@@ -404,6 +412,11 @@ impl BoatFile {
             }
             (Place::Member(at), _) => at.code.clone(),
         }
+    }
+
+    /// A place as it stands in a field to be typed over: the shell as the crew number it, members by their code.
+    pub fn typed(&self, place: &Place) -> String {
+        place.shell().map_or_else(|| place.to_string(), |at| self.boat.shown(at))
     }
 
     /// Where x of a shape begins and ends, and the width there: from the datum of a plank's frame or the start of a

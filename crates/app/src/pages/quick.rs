@@ -3,20 +3,17 @@
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::geometry::Point;
-use mend_keel_core::grid::Place;
 use mend_keel_core::survey::{Cause, Certainty, Extent, FindingKind, Grade, Method};
 use rocket::{get, post};
 
-use super::finding::{KindView, common_kinds, kind_views, pairs, read as read_finding, stored};
-use super::map::typed_place;
+use super::finding::{KindView, common_kinds, kind_views, read as read_finding, stored};
+use super::map::typed_part;
 use super::survey::reading::{Lists, read as read_reading};
-use super::{BoatFile, Desk, Page, Part, render, render_faulty};
+use super::{BoatFile, Choices, Desk, Page, Part, pairs, render, render_faulty};
 use crate::auth::Crew;
 use crate::error::{Answer, Result};
 use crate::form::{Faults, Posted, Reader, Submission, Typed};
 use crate::view::svg;
-
-type Choices = Vec<(String, String)>;
 
 #[derive(Template)]
 #[template(path = "quick.html")]
@@ -43,7 +40,7 @@ struct Show {
 }
 
 fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> Show {
-    let part = typed_place(file, typed.get("place")).ok().and_then(|place| file.part_at(&place).ok());
+    let part = typed_part(file, typed.get("place")).ok().map(|(_, part)| part);
     let common = part.as_ref().map_or_else(|| common_kinds(None), |part| common_kinds(Some(part)));
     let mut grades = vec![(String::new(), "As the reading says".to_owned())];
     grades.extend(pairs(Grade::ALL, Grade::code, Grade::label));
@@ -65,14 +62,6 @@ fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> Show 
         frames: file.boat.shell.frame_count(),
         strakes: file.boat.shell.strake_count(),
         glyphs: format!("<svg class=\"visually-hidden\" aria-hidden=\"true\">{}</svg>", svg::GLYPHS),
-    }
-}
-
-/// What stands in the field of a place: the shell as the crew number it, members by their code.
-fn shown_place(file: &BoatFile, place: &Place) -> String {
-    match place {
-        Place::Shell(at) => file.boat.shown(*at),
-        Place::Member(_) => place.to_string(),
     }
 }
 
@@ -100,7 +89,7 @@ pub async fn form(
         Some(other) => stored(&desk, other).with("version", "").with("shape", "").with("method", Method::Look.code()),
         None => fresh,
     };
-    let typed = typed.with("place", place.as_ref().map_or(String::new(), |p| shown_place(&file, p)));
+    let typed = typed.with("place", place.as_ref().map_or(String::new(), |p| file.typed(p)));
     let name = |f: &mend_keel_store::findings::Finding| format!("{} at {}", f.kind.label(), file.shown(&f.place));
     let kept = kept.and_then(|kept| file.findings.iter().find(|f| f.id == kept)).map(|f| (f.id, name(f)));
     let like = other.map(name);
@@ -160,8 +149,7 @@ fn with_extent(
 #[post("/boats/<id>/quick", data = "<posted>")]
 pub async fn mark(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let found = typed_place(&file, posted.form.get("place")).and_then(|place| file.part_at(&place).map(|p| (place, p)));
-    let (place, part) = match found {
+    let (place, part) = match typed_part(&file, posted.form.get("place")) {
         Ok(found) => found,
         Err(e) => {
             let mut faults = Faults::default();

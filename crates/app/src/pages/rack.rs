@@ -9,7 +9,7 @@ use mend_keel_store::boards::{self, Board, NewBoard};
 use rocket::{get, post};
 
 use super::boats::species_choices;
-use super::{Desk, Page, render, render_faulty};
+use super::{Choices, Desk, Page, render, render_faulty};
 use crate::auth::Crew;
 use crate::error::{Answer, Result};
 use crate::form::{Faults, NAME_LIMIT, Posted, Reader, Submission, Typed};
@@ -96,8 +96,6 @@ pub async fn board(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
         board: row(&desk, &b),
     })
 }
-
-type Choices = Vec<(String, String)>;
 
 #[derive(Template)]
 #[template(path = "board_new.html")]

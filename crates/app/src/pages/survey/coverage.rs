@@ -7,6 +7,7 @@ use mend_keel_core::InputError;
 use mend_keel_core::grid::Place;
 use mend_keel_core::grid::member::Surface;
 use mend_keel_core::survey::Method;
+use mend_keel_core::survey::coverage::Coverage;
 use rocket::{get, post};
 
 use super::{SurveyFile, Tab, cell_of, tabs};
@@ -46,18 +47,18 @@ struct Row {
 const NAMED: usize = 40;
 
 /// Parts nobody looked at anywhere, by surface.
-pub fn untouched(survey: &SurveyFile) -> Vec<(String, Vec<String>)> {
+pub fn untouched(survey: &SurveyFile, coverage: &[(Surface, Coverage)]) -> Vec<(String, Vec<String>)> {
     let file = &survey.file;
     let seen: HashSet<_> = survey.looks().map(|(cell, _)| cell).collect();
     let mut all = Vec::new();
-    for (surface, _) in survey.coverage().into_iter().filter(|(_, c)| c.seen < c.cells) {
-        let cells = survey.cells_of(surface);
+    for (surface, _) in coverage.iter().filter(|(_, c)| c.seen < c.cells) {
+        let cells = survey.cells_of(*surface);
         // Parts with a cell that somebody saw, found in one pass however many there are.
         let touched: HashSet<i64> = cells.iter().filter(|c| seen.contains(*c)).map(|c| c.0).collect();
-        let mut names: Vec<String> = if surface == Surface::Shell {
+        let mut names: Vec<String> = if *surface == Surface::Shell {
             file.planks.iter().filter(|p| !touched.contains(&p.id)).map(|p| p.name()).collect()
         } else {
-            let here = file.members.iter().filter(|m| m.kind.surface() == surface);
+            let here = file.members.iter().filter(|m| m.kind.surface() == *surface);
             here.filter(|m| !touched.contains(&m.id)).map(|m| m.name.clone()).collect()
         };
         let more = names.len().saturating_sub(NAMED);
@@ -89,7 +90,7 @@ fn show(desk: &Desk<'_>, survey: &SurveyFile, typed: Typed, faults: Faults) -> S
                 .collect(),
         })
         .collect();
-    let missed = untouched(survey);
+    let missed = untouched(survey, &coverage);
     use mend_keel_core::grid::{Address, Side};
     let at = |frame| file.boat.shown(Address { side: Side::Port, strake: 2, frame });
     Show {
@@ -179,7 +180,6 @@ pub fn stretch(
 /// Looks over a whole surface at once: what a walk round the boat is.
 #[post("/boats/<id>/looked/surface", data = "<posted>")]
 pub async fn looked_surface(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
-    use mend_keel_core::grid::member::Surface;
     let survey = SurveyFile::load(desk.store, id).await?;
     let refuse = || AppError::Refused("choose a surface and how it was looked at".into());
     let surface = Surface::from_code(posted.form.get("surface")).ok_or_else(refuse)?;

@@ -1,6 +1,7 @@
 //! Everything found, in the order found or of urgency with its reasons, and what has not been looked at.
 
 use askama::Template;
+use mend_keel_core::Reason;
 use mend_keel_core::survey::urgency;
 use mend_keel_store::findings::{self, Finding};
 use rocket::get;
@@ -68,10 +69,10 @@ pub async fn list(
     let file = &survey.file;
     let by_urgency = order == Some("urgency");
     let open_only = show != Some("all");
-    let mut found: Vec<(f64, &Finding)> =
-        file.findings.iter().filter(|f| !open_only || f.is_open()).map(|f| (urgency(&file.weighed(f)).0, f)).collect();
+    let mut found: Vec<((f64, Vec<Reason>), &Finding)> =
+        file.findings.iter().filter(|f| !open_only || f.is_open()).map(|f| (urgency(&file.weighed(f)), f)).collect();
     if by_urgency {
-        found.sort_by(|a, b| b.0.total_cmp(&a.0));
+        found.sort_by(|a, b| b.0.0.total_cmp(&a.0.0));
     }
     let total = found.len();
     let pages = total.div_ceil(PER_PAGE).max(1);
@@ -80,7 +81,7 @@ pub async fn list(
         .into_iter()
         .skip((page_no - 1) * PER_PAGE)
         .take(PER_PAGE)
-        .map(|(score, f)| {
+        .map(|((score, reasons), f)| {
             let untreated = f.cause.untreated(f.cause_treated.is_some());
             Row {
                 id: f.id,
@@ -99,7 +100,7 @@ pub async fn list(
                 when: view::when(&f.at),
                 by: f.by_name.clone(),
                 score: format!("{score:.1}"),
-                reasons: reasons::views(&urgency(&file.weighed(f)).1, desk.units),
+                reasons: reasons::views(&reasons, desk.units),
             }
         })
         .collect();

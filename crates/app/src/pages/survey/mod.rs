@@ -18,6 +18,7 @@ use mend_keel_core::fastening;
 use mend_keel_core::geometry::extent;
 use mend_keel_core::grid::member::Surface;
 use mend_keel_core::grid::{Address, Place, Side};
+use mend_keel_core::repair::butts::Violation;
 use mend_keel_core::survey::compare::Entry;
 use mend_keel_core::survey::coverage::{Cell, Coverage};
 use mend_keel_core::survey::field::{self, Spot};
@@ -30,6 +31,8 @@ use mend_keel_store::surveys::{self, Looked, PastRepair, Pick};
 use super::{BoatFile, Part};
 use crate::error::AppError;
 use crate::view::layers::{CellState, DrawnSpot, Layers, MoistureSpot, SeamSpot};
+use crate::view::map::Map;
+use crate::view::surface::SurfaceView;
 
 /// A boat's file with all that a survey adds to it.
 #[derive(Debug)]
@@ -96,7 +99,7 @@ impl SurveyFile {
         }
         let last = self.file.boat.shell.frame_count();
         let bays = |plank: &mend_keel_store::boats::Plank| {
-            let (from, to) = (plank.from_bay.map_or(1, |b| b + 1), plank.to_bay.unwrap_or(last - 1));
+            let (from, to) = plank.bays(last);
             let id = plank.id;
             (from..=to).map(move |bay| (id, bay))
         };
@@ -247,6 +250,43 @@ impl SurveyFile {
             let row = row(*at, reading.y.unwrap_or(0.0));
             layers.seams.push(SeamSpot { side: at.side, row, from, to, filler: Some(*filler) });
         }
+    }
+
+    /// The drawing of a surface with a layer shown on it; the shell has its own.
+    pub fn draw(
+        &self,
+        surface: Surface,
+        layers: &Layers,
+        violations: &[Violation],
+        selected: Option<&Place>,
+        layer: &str,
+    ) -> String {
+        let file = &self.file;
+        if surface != Surface::Shell {
+            return SurfaceView {
+                boat: &file.boat,
+                surface,
+                members: &file.members,
+                findings: &file.findings,
+                cells: &layers.cells,
+                selected,
+                layer,
+            }
+            .draw();
+        }
+        Map {
+            boat: &file.boat,
+            planks: &file.planks,
+            findings: &file.findings,
+            decisions: &file.decisions,
+            pieces: &file.pieces,
+            joints: &file.joints,
+            violations,
+            selected: selected.and_then(Place::shell),
+            layers,
+            layer,
+        }
+        .draw()
     }
 
     /// The findings as they stand, to be compared with another survey's.

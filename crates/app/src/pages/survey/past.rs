@@ -1,6 +1,7 @@
 //! Past repairs: records of their own, with what they hide.
 
 use askama::Template;
+use mend_keel_core::grid::Place;
 use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_store::surveys::NewPastRepair;
 use rocket::{get, post};
@@ -10,9 +11,8 @@ use super::{SurveyFile, Tab, tabs};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Typed};
-use crate::pages::finding::pairs;
 use crate::pages::map::typed_place;
-use crate::pages::{Desk, Page, render, render_faulty};
+use crate::pages::{Desk, Page, pairs, render, render_faulty};
 use crate::view;
 
 #[derive(Template)]
@@ -94,11 +94,7 @@ fn show(desk: &Desk<'_>, survey: &SurveyFile, typed: Typed, faults: Faults) -> S
 #[get("/boats/<id>/survey/past?<at>")]
 pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, at: Option<&str>) -> Result {
     let survey = SurveyFile::load(desk.store, id).await?;
-    let from = match at.map(mend_keel_core::grid::Place::parse) {
-        Some(Ok(mend_keel_core::grid::Place::Shell(at))) => survey.file.boat.shown(at),
-        Some(Ok(place)) => place.to_string(),
-        _ => String::new(),
-    };
+    let from = at.and_then(|at| Place::parse(at).ok()).map_or(String::new(), |place| survey.file.typed(&place));
     let typed = Typed::default().with("from", from).with("quality", "fair");
     render(&show(&desk, &survey, typed, Faults::default()))
 }

@@ -2,6 +2,7 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
+use mend_keel_core::geometry::Point;
 use mend_keel_core::grid::Place;
 use mend_keel_core::survey::Method;
 use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, Read, Ring, Sign, WoodAround};
@@ -11,12 +12,10 @@ use rocket::{get, post};
 use crate::auth::Crew;
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, Posted, Reader, Submission, Typed};
-use crate::pages::finding::{off_the_boat, pairs, place_link};
+use crate::pages::finding::{off_the_boat, place_link};
 use crate::pages::map::typed_place;
-use crate::pages::{BoatFile, Desk, Page, Part, render, render_faulty};
+use crate::pages::{BoatFile, Choices, Desk, Page, Part, pairs, render, render_faulty};
 use crate::view::{self, chart};
-
-type Choices = Vec<(String, String)>;
 
 /// What can be chosen in the fields of a measure.
 #[derive(Debug)]
@@ -56,7 +55,7 @@ pub struct ReadingView {
 }
 
 impl ReadingView {
-    pub fn new(_desk: &Desk<'_>, r: &Reading) -> Self {
+    pub fn new(r: &Reading) -> Self {
         Self {
             id: r.id,
             method: r.method.label(),
@@ -82,8 +81,29 @@ pub fn series(readings: &[Reading]) -> Vec<(&'static str, String)> {
 }
 
 /// Whether a drawn fastening answers a pick of the random draw.
-pub fn is_sampled(measure: &Measure, form: &Submission) -> bool {
+fn is_sampled(measure: &Measure, form: &Submission) -> bool {
     matches!(measure, Measure::DrawFastening { nth, .. } if *nth > 0) && form.get("sampled") == "1"
+}
+
+/// A reading of a form, to be kept.
+pub fn taken(
+    file: &BoatFile,
+    place: &Place,
+    part: &Part<'_>,
+    at: Option<Point>,
+    (measure, read): (Measure, Read),
+    form: &Submission,
+) -> NewReading {
+    NewReading {
+        place: place.clone(),
+        shown: file.shown(place),
+        member_id: part.member_id(),
+        at,
+        sampled: is_sampled(&measure, form),
+        measure,
+        read,
+        simulated: form.get("simulated") == "1",
+    }
 }
 
 /// The fields of a measure bear other names in a form than in the core.
@@ -275,16 +295,7 @@ pub fn read(
     if !reader.faults.is_empty() {
         return Err(reader.faults);
     }
-    Ok(NewReading {
-        place: place.clone(),
-        shown: file.shown(place),
-        member_id: part.member_id(),
-        at: x.zip(y).map(|(x, y)| [x, y]),
-        sampled: is_sampled(&measure, form),
-        measure,
-        read: said,
-        simulated: form.get("simulated") == "1",
-    })
+    Ok(taken(file, place, part, x.zip(y).map(|(x, y)| [x, y]), (measure, said), form))
 }
 
 #[post("/boats/<id>/readings/<reading>/withdraw", data = "<posted>")]

@@ -2,6 +2,7 @@
 
 use mend_keel_core::caution::Caution;
 use mend_keel_core::grid::member::Surface;
+use mend_keel_core::survey::coverage::Coverage;
 use mend_keel_core::survey::{Method, urgency};
 use mend_keel_exchange::report::{Block, Mark, Photo, Report};
 use mend_keel_store::findings::{self, MarkKind};
@@ -14,8 +15,6 @@ use super::sample::region_rows;
 use crate::error::AppError;
 use crate::pages::Desk;
 use crate::photos;
-use crate::view::map::Map;
-use crate::view::surface::SurfaceView;
 use crate::view::{self, percent};
 
 /// Most photos printed.
@@ -62,14 +61,14 @@ pub async fn report(desk: &Desk<'_>, survey: &SurveyFile) -> Result<Report, AppE
         .collect();
     blocks.push(table(&columns, rows));
     blocks.push(heading("What was not looked at"));
-    let missed = untouched(survey);
+    let missed = untouched(survey, &coverage);
     if missed.is_empty() {
         blocks.push(Block::Text("Every part was looked at in at least one place.".into()));
     }
     for (surface, names) in missed {
         blocks.push(Block::Text(format!("{surface}: {}.", names.join("; "))));
     }
-    drawings(survey, &mut blocks);
+    drawings(survey, &coverage, &mut blocks);
     findings_table(desk, survey, &mut blocks);
     pictures(desk, survey, &mut blocks).await?;
     sample(desk, survey, &mut blocks);
@@ -103,43 +102,18 @@ pub async fn report(desk: &Desk<'_>, survey: &SurveyFile) -> Result<Report, AppE
     })
 }
 
-fn drawings(survey: &SurveyFile, blocks: &mut Vec<Block>) {
+fn drawings(survey: &SurveyFile, coverage: &[(Surface, Coverage)], blocks: &mut Vec<Block>) {
     let file = &survey.file;
     let layers = survey.layers();
     let violations = file.violations();
     blocks.push(heading("Where it was found"));
-    for (surface, _) in survey.coverage() {
+    for (surface, _) in coverage {
         let found = file.findings.iter().filter(|f| f.is_open());
-        let here = found.filter(|f| file.part_at(&f.place).is_ok_and(|p| p.kind().surface() == surface)).count();
-        if here == 0 && surface != Surface::Shell {
+        let here = found.filter(|f| file.part_at(&f.place).is_ok_and(|p| p.kind().surface() == *surface)).count();
+        if here == 0 && *surface != Surface::Shell {
             continue;
         }
-        let svg = if surface == Surface::Shell {
-            Map {
-                boat: &file.boat,
-                planks: &file.planks,
-                findings: &file.findings,
-                decisions: &file.decisions,
-                pieces: &file.pieces,
-                joints: &file.joints,
-                violations: &violations,
-                selected: None,
-                layers: &layers,
-                layer: "grade",
-            }
-            .draw()
-        } else {
-            SurfaceView {
-                boat: &file.boat,
-                surface,
-                members: &file.members,
-                findings: &file.findings,
-                cells: &layers.cells,
-                selected: None,
-                layer: "grade",
-            }
-            .draw()
-        };
+        let svg = survey.draw(*surface, &layers, &violations, None, "grade");
         let many = if here == 1 { "finding" } else { "findings" };
         let caption = format!(
             "{}: {here} open {many}. Hatched by grade, the denser the worse; dotted: inspected by more than a look and sound; plain: not known.",

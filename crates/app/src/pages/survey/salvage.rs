@@ -15,8 +15,7 @@ use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Typed};
 use crate::pages::boats::species_choices;
-use crate::pages::finding::pairs;
-use crate::pages::{Desk, Page, render, render_faulty};
+use crate::pages::{Desk, Page, pairs, render, render_faulty};
 use crate::view;
 
 #[derive(Template)]
@@ -97,9 +96,8 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, at: Option<&str>) -
     let file = &survey.file;
     let mut typed = Typed::default().with("count", "1");
     if let Some(Ok((place, part))) = at.map(|at| file.locate(at)) {
-        let text = place.shell().map_or_else(|| place.to_string(), |at| file.boat.shown(at));
         typed = typed
-            .with("place", text)
+            .with("place", file.typed(&place))
             .with("species", part.species())
             .with("thickness", desk.units.exact(part.thickness()));
     }

@@ -241,12 +241,8 @@ impl Group<'_> {
                     break;
                 }
             }
-            if let Some(mut found) = best {
-                if left == 0 {
-                    found.proven = false;
-                    found.bound = self.longest_shortest(&fewest);
-                }
-                return Solved::Layout(found);
+            if let Some(found) = best {
+                return Solved::Layout(if left == 0 { self.unproven(found, &fewest) } else { found });
             }
             if left == 0 {
                 return self.any_layout(&fewest, &most);
@@ -272,20 +268,17 @@ impl Group<'_> {
         const TRIES: usize = 60;
         let tries = (0..=spare).flat_map(|extra| spread(fewest, most, extra).into_iter().take(40)).take(TRIES);
         for counts in tries {
-            let Some(mut search) = Search::new(self, &counts, 0) else { continue };
-            if search.run(&mut LAST_TRY.clone()) == Some(true) {
-                let joints = search.joints();
-                let shortest = self.shortest_of(&joints);
-                return Solved::Layout(Layout {
-                    joints,
-                    shortest,
-                    proven: false,
-                    bound: self.longest_shortest(fewest),
-                });
+            if let Some(found) = self.at_least(&counts, 0, &mut LAST_TRY.clone()) {
+                return Solved::Layout(self.unproven(found, fewest));
             }
         }
         let why = "no layout was found in the time there was; there may be one".to_owned();
         Solved::Impossible { in_the_way: Vec::new(), why }
+    }
+
+    /// A layout found before the choices ran out: a better one may be there.
+    fn unproven(&self, found: Layout, fewest: &[usize]) -> Layout {
+        Layout { proven: false, bound: self.longest_shortest(fewest), ..found }
     }
 
     /// No shortest plank can be longer: every run divided evenly.
@@ -318,21 +311,20 @@ impl Group<'_> {
         // A run shorter than the rule's shortest piece is one piece, whatever the others are.
         let low = floor.max(self.rule.min_piece.min(even));
         *left = left.saturating_sub(1);
-        let mut best = self.at_least(counts, low, left)?;
+        let best = self.at_least(counts, low, left)?;
         if best.shortest == even {
             return Some(best);
         }
         let top = self.pairs_allow(counts, even)?;
-        best.bound = top;
         for shortest in (best.shortest + 1..=top).rev() {
             if let Some(better) = self.at_least(counts, shortest, left) {
                 return Some(better);
             }
+            // Whoever asked sees that the choices ran out.
             if *left == 0 {
-                return Some(Layout { proven: false, ..best });
+                break;
             }
         }
-        best.bound = best.shortest;
         Some(best)
     }
 
