@@ -9,7 +9,7 @@ use mend_keel_store::boards::{self, Board, NewBoard};
 use rocket::{get, post};
 
 use super::boats::species_choices;
-use super::{Choices, Desk, Page, render, render_faulty};
+use super::{Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::Crew;
 use crate::error::{Answer, Result};
 use crate::form::{Faults, NAME_LIMIT, Posted, Reader, Submission, Typed};
@@ -115,9 +115,9 @@ fn form(desk: &Desk<'_>, typed: Typed, faults: Faults) -> New {
         typed,
         faults,
         species: species_choices(),
-        grains: Grain::ALL.iter().map(|g| (g.code().into(), g.label().into())).collect(),
-        dryings: Drying::ALL.iter().map(|d| (d.code().into(), d.label().into())).collect(),
-        origins: Origin::ALL.iter().map(|o| (o.code().into(), o.label().into())).collect(),
+        grains: pairs(Grain::ALL, Grain::code, Grain::label),
+        dryings: pairs(Drying::ALL, Drying::code, Drying::label),
+        origins: pairs(Origin::ALL, Origin::code, Origin::label),
     }
 }
 

@@ -11,7 +11,7 @@ use super::{SurveyFile, Tab, tabs};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Typed};
-use crate::pages::map::typed_place;
+use crate::pages::map::typed_part;
 use crate::pages::{Desk, Page, pairs, render, render_faulty};
 use crate::view;
 
@@ -135,14 +135,9 @@ pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, repair: i64, posted: 
 }
 
 /// Where a place typed in a form is, for forms that take one place only.
-pub fn one_place(
-    survey: &SurveyFile,
-    read: &mut Reader<'_>,
-    field: &str,
-    text: &str,
-) -> Option<(mend_keel_core::grid::Place, i64)> {
+pub fn one_place(survey: &SurveyFile, read: &mut Reader<'_>, field: &str, text: &str) -> Option<(Place, i64)> {
     let file = &survey.file;
-    match typed_place(file, text).and_then(|place| file.part_at(&place).map(|part| (place.clone(), part.member_id()))) {
+    match typed_part(file, text).map(|(place, part)| (place, part.member_id())) {
         Ok(found) => Some(found),
         Err(e) => {
             read.faults.add_under(field, e);
