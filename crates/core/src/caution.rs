@@ -10,6 +10,8 @@ pub enum Caution {
     Resins,
     Dust,
     OilyRags,
+    Preservative,
+    Heavy,
     Solvents,
     Steam,
     UnderHull,
@@ -30,6 +32,10 @@ impl Caution {
             }
             Self::Dust => "Wood dust: mask and extraction. Some woods sensitise; fine dust burns.",
             Self::OilyRags => "Oily rags ignite by themselves: lay flat outside, or in water in a lidded metal can.",
+            Self::Preservative => {
+                "Borates: keep them out of the water. Glycol is poisonous to people and animals and keeps glue and paint from sticking."
+            }
+            Self::Heavy => "A heavy piece: enough people, and a rigger or crane firm for lifting.",
             Self::Solvents => "Solvents: no flame, no heater.",
             Self::Steam => "Steam scalds: a vented box, never sealed; gloves; stand clear of a bending plank.",
             Self::UnderHull => "Cradle and shores are set by someone trained. Never remove a shore that carries.",

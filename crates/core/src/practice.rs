@@ -2,7 +2,10 @@
 //!
 //! Where the trade disagrees, both ways are supported: a school is a set of weights and limits chosen per boat.
 
+use serde::{Deserialize, Serialize};
+
 use crate::choice::choices;
+use crate::error::{self, InputError};
 
 choices! {
     /// How a boat is to be repaired. Every rule that is not common ground says which school it belongs to.
@@ -25,22 +28,182 @@ impl School {
         }
     }
 
-    /// What counts, and how much, when options are ranked.
-    pub fn weights(self) -> Weights {
+    /// The school as the handbook has it; a yard may set its own weights and limits.
+    pub fn rules(self) -> SchoolRules {
+        let weights = |kept, strength, hours, cost| Weights { kept, strength, hours, cost };
         match self {
-            Self::Conserve => Weights { kept: 0.65, strength: 0.25, hours: 0.10 },
-            Self::Renew => Weights { kept: 0.10, strength: 0.60, hours: 0.30 },
-            Self::Workboat => Weights { kept: 0.05, strength: 0.30, hours: 0.65 },
+            Self::Conserve => SchoolRules {
+                weights: weights(0.65, 0.23, 0.07, 0.05),
+                patch_share: 1.0,
+                patches: 99,
+                bays_from_butt: 0,
+                whole_below: 0.40,
+                butts_first: false,
+                against: 12.0,
+            },
+            Self::Renew => SchoolRules {
+                weights: weights(0.10, 0.58, 0.24, 0.08),
+                patch_share: 0.20,
+                patches: 1,
+                bays_from_butt: 3,
+                whole_below: 1.0,
+                butts_first: false,
+                against: 12.0,
+            },
+            Self::Workboat => SchoolRules {
+                weights: weights(0.05, 0.30, 0.50, 0.15),
+                patch_share: 1.0,
+                patches: 99,
+                bays_from_butt: 0,
+                whole_below: 1.0,
+                butts_first: true,
+                against: 12.0,
+            },
         }
     }
 }
 
-/// Shares of a ranking, adding up to 1: original timber kept, strength left, hours saved.
-#[derive(Debug, Clone, Copy, PartialEq)]
+/// What counts, and how much, when options are ranked: original timber kept, strength left, hours and cost saved. Shares;
+/// what they add up to does not matter.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
 pub struct Weights {
     pub kept: f64,
     pub strength: f64,
     pub hours: f64,
+    pub cost: f64,
+}
+
+impl Weights {
+    /// The weights adding up to 1.
+    pub fn shares(self) -> Self {
+        let sum = (self.kept + self.strength + self.hours + self.cost).max(1e-9);
+        Self { kept: self.kept / sum, strength: self.strength / sum, hours: self.hours / sum, cost: self.cost / sum }
+    }
+}
+
+/// A school as it is applied: weights, and the limits its rules speak of.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SchoolRules {
+    pub weights: Weights,
+    /// Patches may take this share of a member's face, 0–1; 1: no limit.
+    pub patch_share: f64,
+    /// Patches a plank may have.
+    pub patches: u32,
+    /// No patch within this many bays of a butt; 0: no limit.
+    pub bays_from_butt: u32,
+    /// A whole new member only when less than this share of it is sound, 0–1; 1: whenever it is wanted.
+    pub whole_below: f64,
+    /// Butts rather than scarfs.
+    pub butts_first: bool,
+    /// Points taken off for each rule that speaks against an option.
+    pub against: f64,
+}
+
+impl SchoolRules {
+    /// Checks a yard's own values. Errors name the field.
+    pub fn check(&self) -> Result<(), InputError> {
+        let w = self.weights;
+        for (field, weight) in [("kept", w.kept), ("strength", w.strength), ("hours", w.hours), ("cost", w.cost)] {
+            error::within(field, weight, 0.0, 1.0)?;
+        }
+        if w.kept + w.strength + w.hours + w.cost <= 0.0 {
+            return Err(InputError::new("kept", "at least one of the weights must count"));
+        }
+        error::within("patch_share", self.patch_share, 0.0, 1.0)?;
+        error::within("whole_below", self.whole_below, 0.0, 1.0)?;
+        error::within("against", self.against, 0.0, 50.0)?;
+        if self.patches > 99 || self.bays_from_butt > 50 {
+            return Err(InputError::new("patches", "no more than 99 patches and 50 bays"));
+        }
+        Ok(())
+    }
+}
+
+/// What materials cost, in the yard's own money (*yard rule*: starting values, to be replaced by what the yard pays).
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Prices {
+    /// Boat-building timber, per m³ as bought.
+    pub timber: f64,
+    /// Marine plywood, per m² and mm of thickness.
+    pub plywood: f64,
+    /// One fastening with its plug or rove.
+    pub fastening: f64,
+    /// Mixed glue, per kg.
+    pub glue: f64,
+    /// Cotton, primer and compound, per metre of seam.
+    pub seam: f64,
+    /// Consolidant, preservative and primer, per m².
+    pub treatment: f64,
+    /// Timber bought for timber built in.
+    pub waste: f64,
+}
+
+impl Default for Prices {
+    fn default() -> Self {
+        Self { timber: 2_400.0, plywood: 4.5, fastening: 0.6, glue: 28.0, seam: 4.0, treatment: 35.0, waste: 1.5 }
+    }
+}
+
+impl Prices {
+    /// Checks a yard's own values. Errors name the field.
+    pub fn check(&self) -> Result<(), InputError> {
+        for (field, price) in [
+            ("timber", self.timber),
+            ("plywood", self.plywood),
+            ("fastening", self.fastening),
+            ("glue", self.glue),
+            ("seam", self.seam),
+            ("treatment", self.treatment),
+        ] {
+            error::within(field, price, 0.0, 1e6)?;
+        }
+        error::within("waste", self.waste, 1.0, 5.0).map(|_| ())
+    }
+}
+
+/// The yard's ways: its schools, its limits for graving pieces, and what things cost it.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub struct Practice {
+    pub conserve: SchoolRules,
+    pub renew: SchoolRules,
+    pub workboat: SchoolRules,
+    pub graving: GravingRules,
+    pub prices: Prices,
+}
+
+impl Default for Practice {
+    /// Handbook chapter 4.
+    fn default() -> Self {
+        Self {
+            conserve: School::Conserve.rules(),
+            renew: School::Renew.rules(),
+            workboat: School::Workboat.rules(),
+            graving: GravingRules::default(),
+            prices: Prices::default(),
+        }
+    }
+}
+
+impl Practice {
+    pub fn school(&self, school: School) -> &SchoolRules {
+        match school {
+            School::Conserve => &self.conserve,
+            School::Renew => &self.renew,
+            School::Workboat => &self.workboat,
+        }
+    }
+
+    pub fn school_mut(&mut self, school: School) -> &mut SchoolRules {
+        match school {
+            School::Conserve => &mut self.conserve,
+            School::Renew => &mut self.renew,
+            School::Workboat => &mut self.workboat,
+        }
+    }
 }
 
 choices! {
@@ -55,7 +218,8 @@ choices! {
 }
 
 /// Limits for laying out a graving piece; the names are those of the `patch` contract. Lengths in mm.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
 pub struct GravingRules {
     /// Clearance to each side of a crack.
     pub crack_side: f64,
@@ -94,5 +258,35 @@ impl Default for GravingRules {
             proud: 2.0,
             blank_margin: 6.0,
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_yards_own_values_are_held_to_sense() {
+        let mut own = Practice::default();
+        assert!(School::ALL.iter().all(|s| own.school(*s).check().is_ok()));
+        own.school_mut(School::Renew).patch_share = 1.2;
+        assert_eq!(own.renew.check().unwrap_err().field, "patch_share");
+        own.conserve.weights = Weights { kept: 0.0, strength: 0.0, hours: 0.0, cost: 0.0 };
+        assert_eq!(own.conserve.check().unwrap_err().field, "kept");
+        assert_eq!(Prices { waste: 0.5, ..own.prices }.check().unwrap_err().field, "waste");
+    }
+
+    #[test]
+    fn weights_count_by_their_shares() {
+        let w = Weights { kept: 2.0, strength: 1.0, hours: 1.0, cost: 0.0 }.shares();
+        assert_eq!((w.kept, w.strength, w.hours, w.cost), (0.5, 0.25, 0.25, 0.0));
+    }
+
+    #[test]
+    fn what_was_kept_reads_back_and_what_is_missing_is_the_handbooks() {
+        let own = Practice { prices: Prices { glue: 31.5, ..Prices::default() }, ..Practice::default() };
+        let text = serde_json::to_string(&own).unwrap();
+        assert_eq!(serde_json::from_str::<Practice>(&text).unwrap(), own);
+        assert_eq!(serde_json::from_str::<Practice>("{}").unwrap(), Practice::default());
     }
 }

@@ -1,103 +1,73 @@
-//! Deciding: for a damaged plank, the options side by side, ranked under the boat's school.
+//! Deciding: for a damaged member, the options side by side, ranked under the boat's school.
 //!
-//! The user decides; this only lays out what each way keeps, costs and breaks.
+//! The user decides; this only lays out what each way keeps, costs and breaks. [`plank`] knows planks in a hull with seams,
+//! [`member`] everything else, [`region`] lays out the joints of several planks together, [`cost`] what it takes.
+
+pub mod cost;
+pub mod member;
+pub mod plank;
+pub mod region;
 
 use crate::choice::choices;
-use crate::error::InputError;
-use crate::fastening;
-use crate::geometry::{Point, extent};
-use crate::grid::{Joint, Shell, Side};
-use crate::practice::{GravingRules, School};
+use crate::practice::{Practice, School};
 use crate::reason::{Reason, Verdict};
 use crate::survey::{Cause, Grade};
 use crate::timber::moisture::GLUE_LIMIT;
 use crate::work::estimate::{Hours, Operation, whole_job};
 use crate::work::tasks::{self, Extent, Task};
 
-use super::butts::{self, Conflict, Rule};
-use super::graving::{self, Damage, Hole, Patch, Plank};
-use super::scarf;
+use super::graving::Patch;
+use cost::Material;
+pub use plank::{Case, PlankPlace, Stretch, options};
 
 choices! {
-    /// A way to deal with a damaged plank.
+    /// A way to deal with a damaged member.
     OptionKind {
         Leave = "leave", "Leave and watch";
+        Treat = "treat", "Treat";
         Graving = "graving", "Graving piece";
         ButtPiece = "butt_piece", "Part plank with butts";
-        ScarfPiece = "scarf_piece", "Part plank with scarfs";
+        ScarfPiece = "scarf_piece", "Part with scarfs";
         WholePlank = "whole_plank", "Whole plank";
+        Sister = "sister", "Sister";
+        SpliceEnd = "splice_end", "Splice the end";
+        Laminate = "laminate", "Laminate new";
+        Saw = "saw", "Saw new";
+        Steam = "steam", "Steam new";
+        PanelPatch = "panel_patch", "Scarfed patch";
+        Reskin = "reskin", "Re-skin";
+        Replace = "replace", "Replace whole";
     }
 }
 
-/// A plank in its strake, from joint to joint.
+impl OptionKind {
+    /// Whether the old part, or a length of it, comes out of the boat.
+    pub fn takes_out(self) -> bool {
+        !matches!(self, Self::Leave | Self::Treat | Self::Graving | Self::PanelPatch | Self::Sister)
+    }
+
+    /// Whether it is glued in.
+    pub fn is_glued(self) -> bool {
+        matches!(self, Self::Graving | Self::ScarfPiece | Self::SpliceEnd | Self::Laminate | Self::PanelPatch)
+    }
+}
+
+/// A piece of new wood that is no plank of the shell: x along the member, mm. Sizes are finished ones.
 #[derive(Debug, Clone, PartialEq)]
-pub struct PlankPlace {
-    pub side: Side,
-    pub strake: u32,
-    /// Bay of the joint at its fore end; `None` at the stem.
-    pub from_bay: Option<u32>,
-    /// Bay of the joint at its after end; `None` at the stern.
-    pub to_bay: Option<u32>,
-}
-
-impl PlankPlace {
-    /// Where it begins and ends, mm aft of frame 1.
-    pub fn span(&self, shell: &Shell) -> (f64, f64) {
-        let from = self.from_bay.map_or(0.0, |bay| shell.bay_middle(bay));
-        let to = self.to_bay.map_or(shell.length(), |bay| shell.bay_middle(bay));
-        (from, to)
-    }
-
-    /// Bays at its ends, counting the ends of the boat as bay 0 and the last frame.
-    pub fn bays(&self, shell: &Shell) -> (u32, u32) {
-        (self.from_bay.unwrap_or(0), self.to_bay.unwrap_or(shell.frame_count()))
-    }
-
-    /// Its face from 0 at the fore joint, for laying out a graving piece.
-    pub fn face(&self, shell: &Shell, thickness: f64) -> Plank {
-        let (from, to) = self.span(shell);
-        let upper = shell.strake_width_line(self.side, self.strake, from, to, from);
-        Plank { length: to - from, lower: vec![[0.0, 0.0], [to - from, 0.0]], upper, thickness }
-    }
-}
-
-/// Everything the options depend on. Shapes are in plank coordinates: x from the fore joint, y from the lower edge.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Case<'b> {
-    pub shell: &'b Shell,
-    pub place: PlankPlace,
-    pub thickness: f64,
-    pub damage: Vec<Damage>,
-    pub holes: Vec<Hole>,
-    pub worst: Grade,
-    pub causes: Vec<Cause>,
-    /// Highest corrected moisture read on it, %.
-    pub moisture: Option<f64>,
-    pub below_waterline: bool,
-    /// Every joint of the boat but this plank's own two.
-    pub other_joints: Vec<Joint>,
-    pub school: School,
-    pub butt_rule: Rule,
-    pub graving_rules: GravingRules,
-}
-
-/// A stretch of new plank. Lengths mm from the plank's fore joint.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Stretch {
+pub struct Timber {
     pub from: f64,
     pub to: f64,
     pub width: f64,
-    /// Whether each end is a new joint.
-    pub new_fore: bool,
-    pub new_aft: bool,
-    /// Scarf length taken up at each new end; 0 for butts.
+    pub thickness: f64,
+    /// Scarf taken up at each new end, mm; 0: none.
     pub scarf: f64,
-    /// Bays of the new joints.
-    pub fore_bay: Option<u32>,
-    pub aft_bay: Option<u32>,
+    /// Sheet material.
+    pub sheet: bool,
+    /// Layers it is glued up of; 1: solid.
+    pub plies: u32,
 }
 
-impl Stretch {
+impl Timber {
     pub fn length(&self) -> f64 {
         self.to - self.from
     }
@@ -109,19 +79,23 @@ pub enum Wood {
     None,
     Patches(Vec<Patch>),
     Plank(Stretch),
+    Timber(Timber),
 }
 
 /// One way, with what it keeps, costs and breaks.
 #[derive(Debug, Clone, PartialEq)]
 pub struct RepairOption {
     pub kind: OptionKind,
-    /// Share of the plank's original timber that stays, 0–1.
+    /// Share of the member's original timber that stays, 0–1.
     pub kept: f64,
-    /// Strength against a sound plank, 0–1.
+    /// Strength against a sound member, 0–1.
     pub strength: f64,
     pub hours: Hours,
     pub tasks: Vec<Task>,
     pub wood: Wood,
+    pub materials: Vec<Material>,
+    /// Of the materials, in the yard's money.
+    pub cost: f64,
     /// 0–100 under the boat's school; a forbidden option scores 0.
     pub score: f64,
     pub reasons: Vec<Reason>,
@@ -133,54 +107,7 @@ impl RepairOption {
     }
 }
 
-/// Patches nearer than this along the plank are laid out as one, mm (*yard rule*).
-const MERGE_WITHIN: f64 = 150.0;
-/// Renew school: patches may take this share of a plank's face, and no more than one patch.
-const RENEW_PATCH_SHARE: f64 = 0.20;
-/// Conserve school: a whole plank only when less than this is sound.
-const CONSERVE_SOUND: f64 = 0.40;
-/// A joint nearer than this many thicknesses makes a patch a splice.
-const JOINT_THICKNESSES: f64 = 3.0;
-/// Shares of the section that a steep-ended let-in piece carries (that of a 5:1 scarf).
-const PATCH_EFFICIENCY: f64 = 0.65;
-/// Taken off an option's score for each rule that speaks against it.
-const AGAINST_COSTS: f64 = 12.0;
-
-/// All options for a damaged plank, best first. `rate` gives the yard's hours per unit of an operation.
-///
-/// Errors come from the damage's shape (`damage[i]…`) or the plank's dimensions (`plank…`).
-pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<RepairOption>, InputError> {
-    let context = Context::new(case)?;
-    let mut options: Vec<RepairOption> = [
-        Some(context.leave()),
-        Some(context.graving()?),
-        context.butt_piece(),
-        context.scarf_piece(),
-        Some(context.whole()),
-    ]
-    .into_iter()
-    .flatten()
-    .map(|draft| context.finish(draft, &rate))
-    .collect();
-    rank(&mut options, case.school);
-    Ok(options)
-}
-
-/// Scores the options against each other and sorts them, best first.
-fn rank(options: &mut [RepairOption], school: School) {
-    let weights = school.weights();
-    let most = options.iter().map(|o| o.hours.p50).fold(1e-9, f64::max);
-    for option in options.iter_mut() {
-        let against = option.reasons.iter().filter(|r| r.verdict == Verdict::Against).count() as f64;
-        let merit = weights.kept * option.kept
-            + weights.strength * option.strength
-            + weights.hours * (1.0 - option.hours.p50 / most);
-        option.score = if option.forbidden() { 0.0 } else { (100.0 * merit - AGAINST_COSTS * against).max(1.0) };
-    }
-    options.sort_by(|a, b| b.score.total_cmp(&a.score));
-}
-
-/// An option before its hours are known.
+/// An option before its hours and cost are known.
 struct Draft {
     kind: OptionKind,
     kept: f64,
@@ -190,598 +117,142 @@ struct Draft {
     reasons: Vec<Reason>,
 }
 
-struct Context<'c> {
-    case: &'c Case<'c>,
-    plank: Plank,
-    frames: Vec<f64>,
-    /// Damage along the plank, grown by what must be cut beyond it.
-    cut: (f64, f64),
-    screw_shank: f64,
-}
-
-impl<'c> Context<'c> {
-    fn new(case: &'c Case<'c>) -> Result<Self, InputError> {
-        let plank = case.place.face(case.shell, case.thickness);
-        let (from, to) = case.place.span(case.shell);
-        let points: Vec<Point> = case.damage.iter().flat_map(|d| d.points.iter().copied()).collect();
-        let Some((x0, x1)) = extent(&points, 0) else {
-            return Err(InputError::new("damage", "mark the damage on this plank first"));
-        };
-        let beyond = case.graving_rules.rot_along.max(2.0 * case.thickness);
-        let frames = case.shell.frames.iter().filter(|x| **x >= from && **x <= to).map(|x| x - from).collect();
-        Ok(Self {
-            cut: ((x0 - beyond).max(0.0), (x1 + beyond).min(plank.length)),
-            plank,
-            frames,
-            case,
-            screw_shank: fastening::shank(14),
-        })
-    }
-
-    fn area(&self) -> f64 {
-        crate::geometry::signed_area(&self.plank.polygon())
-    }
-
-    fn finish(&self, draft: Draft, rate: impl Fn(Operation) -> f64) -> RepairOption {
-        let tasks = tasks::unfold(draft.kind, &draft.extent, rate);
+impl Draft {
+    fn finish(
+        self,
+        thickness: f64,
+        practice: &Practice,
+        causes: &[Cause],
+        rate: impl Fn(Operation) -> f64,
+    ) -> RepairOption {
+        let tasks = tasks::unfold(self.kind, &self.extent, rate);
         let medians: Vec<f64> = tasks.iter().map(|t| t.hours.p50).collect();
-        let mut reasons = draft.reasons;
-        reasons.extend(self.cause_reasons());
+        let materials = cost::materials(self.kind, &self.extent, &self.wood, thickness, &practice.prices);
+        let mut reasons = self.reasons;
+        reasons.extend(cause_reasons(causes));
         RepairOption {
-            kind: draft.kind,
-            kept: draft.kept.clamp(0.0, 1.0),
-            strength: draft.strength.clamp(0.0, 1.0),
+            kind: self.kind,
+            kept: self.kept.clamp(0.0, 1.0),
+            strength: self.strength.clamp(0.0, 1.0),
             hours: whole_job(&medians),
             tasks,
-            wood: draft.wood,
+            wood: self.wood,
+            cost: materials.iter().map(Material::cost).sum(),
+            materials,
             score: 0.0,
             reasons,
         }
     }
+}
 
-    fn cause_reasons(&self) -> Vec<Reason> {
-        let mut causes = self.case.causes.clone();
-        causes.sort();
-        causes.dedup();
-        causes
-            .into_iter()
-            .map(|cause| Reason::note("cause.first", format!("{}: {}", cause.label(), cause.cure())))
-            .collect()
+/// Scores the options against each other and sorts them, best first.
+///
+/// Score = 100 × (w_kept·kept + w_strength·strength + w_hours·(1 − hours/most) + w_cost·(1 − cost/most)), less the school's
+/// points for each rule that speaks against; an option that a rule forbids scores 0.
+pub fn rank(options: &mut [RepairOption], practice: &Practice, school: School) {
+    let rules = practice.school(school);
+    let weights = rules.weights.shares();
+    let most = |of: fn(&RepairOption) -> f64| options.iter().map(of).fold(1e-9, f64::max);
+    let (hours, cost) = (most(|o| o.hours.p50), most(|o| o.cost));
+    for option in options.iter_mut() {
+        let against = option.reasons.iter().filter(|r| r.verdict == Verdict::Against).count() as f64;
+        let merit = weights.kept * option.kept
+            + weights.strength * option.strength
+            + weights.hours * (1.0 - option.hours.p50 / hours)
+            + weights.cost * (1.0 - option.cost / cost);
+        option.score = if option.forbidden() { 0.0 } else { (100.0 * merit - rules.against * against).max(1.0) };
     }
+    options.sort_by(|a, b| b.score.total_cmp(&a.score));
+}
 
-    /// Share of the plank's section that the damage takes at its worst place.
-    fn section_lost(&self) -> f64 {
-        let lost = |damage: &Damage| {
-            let (y0, y1) = extent(&damage.points, 1).unwrap_or_default();
-            let (x0, x1) = extent(&damage.points, 0).unwrap_or_default();
-            let width = self.plank.width_at((x0 + x1) / 2.0).max(1.0);
-            let across = match damage.kind {
-                graving::DamageKind::Crack => (y1 - y0).max(2.0),
-                _ => y1 - y0,
-            };
-            (across / width).min(1.0) * (damage.depth / self.case.thickness).min(1.0)
-        };
-        self.case.damage.iter().map(lost).fold(0.0, f64::max)
-    }
+fn cause_reasons(causes: &[Cause]) -> Vec<Reason> {
+    let mut causes = causes.to_vec();
+    causes.sort();
+    causes.dedup();
+    causes
+        .into_iter()
+        .map(|cause| Reason::note("cause.first", format!("{}: {}", cause.label(), cause.cure())))
+        .collect()
+}
 
-    fn leave(&self) -> Draft {
-        let lost = self.section_lost();
-        let verdict = match self.case.worst {
-            Grade::Sound | Grade::Watch => Verdict::For,
-            Grade::Mend | Grade::Renew => Verdict::Against,
-            Grade::Unsafe => Verdict::Forbids,
-        };
-        let mut reasons = vec![
-            Reason::new("decide.leave", verdict, format!("the worst grade found here is {}", self.case.worst.label()))
-                .value("section lost at the worst place", lost * 100.0, "%"),
-        ];
-        if self.case.below_waterline && self.case.worst >= Grade::Mend {
-            reasons.push(Reason::new(
-                "decide.below_water",
-                Verdict::Against,
-                "it lies below the waterline, where nobody sees it get worse",
-            ));
-        }
-        Draft {
-            kind: OptionKind::Leave,
-            kept: 1.0,
-            strength: 1.0 - lost,
-            extent: Extent { places: 1, ..Extent::default() },
-            wood: Wood::None,
-            reasons,
-        }
-    }
+/// Section lost up to which soft wood may be consolidated and left (*yard rule*).
+pub const TREAT_UP_TO: f64 = 0.15;
 
-    /// Damage in groups that lie close enough along the plank to share a patch.
-    fn groups(&self) -> Vec<Vec<Damage>> {
-        let mut sorted: Vec<(f64, f64, Damage)> = self
-            .case
-            .damage
-            .iter()
-            .map(|d| {
-                let (x0, x1) = extent(&d.points, 0).unwrap_or_default();
-                (x0, x1, d.clone())
-            })
-            .collect();
-        sorted.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let mut groups: Vec<(f64, Vec<Damage>)> = Vec::new();
-        for (x0, x1, damage) in sorted {
-            match groups.last_mut() {
-                Some((end, group)) if x0 - *end <= MERGE_WITHIN => {
-                    *end = end.max(x1);
-                    group.push(damage);
-                }
-                _ => groups.push((x1, vec![damage])),
-            }
-        }
-        groups.into_iter().map(|(_, group)| group).collect()
-    }
-
-    fn graving(&self) -> Result<Draft, InputError> {
-        let mut patches = Vec::new();
-        for damage in self.groups() {
-            patches.push(graving::plan(&graving::Request {
-                plank: self.plank.clone(),
-                damage,
-                holes: self.case.holes.clone(),
-                frames: self.frames.clone(),
-                rules: self.case.graving_rules,
-            })?);
-        }
-        let area: f64 = patches.iter().map(|p| p.area).sum();
-        let share = area / self.area();
-        let mut reasons: Vec<Reason> = Vec::new();
-        for patch in &patches {
-            for reason in patch.reasons.iter().filter(|r| r.rule != "graving.area") {
-                // What holds for every patch alike is said once.
-                if !reasons.iter().any(|r| r.rule == reason.rule && r.verdict == reason.verdict) {
-                    reasons.push(reason.clone());
-                }
-            }
-        }
-        reasons.extend(self.graving_rules(&patches, share));
-        let worst_section = patches
-            .iter()
-            .map(|p| {
-                let (y0, y1) = extent(&p.outline, 1).unwrap_or_default();
-                let (x0, x1) = extent(&p.outline, 0).unwrap_or_default();
-                (y1 - y0) / self.plank.width_at((x0 + x1) / 2.0) * p.depth / self.case.thickness
-            })
-            .fold(0.0, f64::max);
-        let volume: f64 = patches.iter().map(|p| p.area * p.depth).sum();
-        let extent = Extent {
-            length: patches.iter().map(|p| p.blank.length).sum(),
-            cut: patches.iter().map(Patch::perimeter).sum(),
-            seam: 0.0,
-            fastenings: self.renewed_fastenings(&patches),
-            area,
-            places: patches.len() as u32,
-        };
-        Ok(Draft {
-            kind: OptionKind::Graving,
-            kept: 1.0 - volume / (self.area() * self.case.thickness),
-            strength: 1.0 - worst_section * (1.0 - PATCH_EFFICIENCY),
-            extent,
-            wood: Wood::Patches(patches),
-            reasons,
-        })
-    }
-
-    fn renewed_fastenings(&self, patches: &[Patch]) -> u32 {
-        let live = |id: &String| self.case.holes.iter().any(|h| h.live && h.id == *id);
-        patches.iter().flat_map(|p| &p.swallowed).filter(|id| live(id)).count() as u32
-    }
-
-    fn graving_rules(&self, patches: &[Patch], share: f64) -> Vec<Reason> {
-        let mut reasons = Vec::new();
-        let near_joint = JOINT_THICKNESSES * self.case.thickness;
-        for patch in patches {
-            let (x0, x1) = extent(&patch.outline, 0).unwrap_or_default();
-            let ends = [(self.case.place.from_bay, x0), (self.case.place.to_bay, self.plank.length - x1)];
-            for distance in ends.into_iter().filter(|(joint, _)| joint.is_some()).map(|(_, d)| d) {
-                let (verdict, text) = if distance < near_joint {
-                    (Verdict::Forbids, "nearer than 3 thicknesses to a joint: a splice, not a patch")
-                } else {
-                    (Verdict::For, "at least 3 thicknesses clear of the joint")
-                };
-                reasons.push(Reason::new("graving.joint", verdict, text).against(
-                    "distance to the joint",
-                    distance,
-                    "mm",
-                    near_joint,
-                ));
-            }
-        }
-        if let Some(moisture) = self.case.moisture {
-            let (verdict, text) = if moisture > GLUE_LIMIT {
-                (Verdict::Forbids, "do not patch over wet wood: dry it first")
-            } else {
-                (Verdict::For, "dry enough to patch")
-            };
-            reasons.push(Reason::new("graving.wet", verdict, text).against("moisture", moisture, "%", GLUE_LIMIT));
-        }
-        if self.case.school == School::Renew {
-            let too_much = share > RENEW_PATCH_SHARE || patches.len() > 1;
-            let (verdict, text) = if too_much {
-                (Verdict::Against, "full-length new timber once patches pass 20 % of the plank, or two in a plank")
-            } else {
-                (Verdict::For, "one patch, on less than 20 % of the plank")
-            };
-            reasons.push(
-                Reason::new("school.renew.patches", verdict, text)
-                    .school(School::Renew)
-                    .against("patched", share * 100.0, "%", RENEW_PATCH_SHARE * 100.0)
-                    .against("patches", patches.len() as f64, "", 1.0),
-            );
-        }
-        if self.case.school == School::Conserve {
-            reasons.push(
-                Reason::new(
-                    "school.conserve.patch",
-                    Verdict::For,
-                    "save the old timber; patch with old timber of the same species and age",
-                )
-                .school(School::Conserve),
-            );
-        }
-        reasons
-    }
-
-    /// Fastenings, seams and hours for a stretch of new plank.
-    fn stretch_extent(&self, stretch: &Stretch) -> Extent {
-        let crossings = self.frames.iter().filter(|x| **x >= stretch.from && **x <= stretch.to).count() as u32;
-        let per_crossing = fastening::per_crossing(stretch.width);
-        let butt_ends =
-            u32::from(stretch.new_fore && stretch.scarf == 0.0) + u32::from(stretch.new_aft && stretch.scarf == 0.0);
-        let joints = u32::from(stretch.new_fore) + u32::from(stretch.new_aft);
-        Extent {
-            length: stretch.length(),
-            cut: f64::from(joints) * (stretch.width + stretch.scarf),
-            seam: 2.0 * stretch.length(),
-            fastenings: crossings * per_crossing + butt_ends * 2 * fastening::per_butt_side(stretch.width),
-            area: stretch.length() * stretch.width,
-            places: 1,
-        }
-    }
-
-    fn width_between(&self, from: f64, to: f64) -> f64 {
-        self.plank
-            .upper
-            .iter()
-            .map(|p| p[0])
-            .filter(|x| *x > from && *x < to)
-            .chain([from, to])
-            .map(|x| self.plank.width_at(x))
-            .fold(0.0, f64::max)
-    }
-
-    fn plank_draft(&self, kind: OptionKind, stretch: Stretch, strength: f64, reasons: Vec<Reason>) -> Draft {
-        let renewed = crate::geometry::signed_area(&self.face_between(stretch.from, stretch.to));
-        Draft {
-            kind,
-            kept: 1.0 - renewed / self.area(),
-            strength,
-            extent: self.stretch_extent(&stretch),
-            wood: Wood::Plank(stretch),
-            reasons,
-        }
-    }
-
-    fn face_between(&self, from: f64, to: f64) -> Vec<Point> {
-        use crate::geometry::{HalfPlane, clip};
-        let aft_of = HalfPlane { nx: -1.0, ny: 0.0, d: -from };
-        let forward_of = HalfPlane { nx: 1.0, ny: 0.0, d: to };
-        clip(&clip(&self.plank.polygon(), &aft_of), &forward_of)
-    }
-
-    fn whole(&self) -> Draft {
-        let stretch = Stretch {
-            from: 0.0,
-            to: self.plank.length,
-            width: self.width_between(0.0, self.plank.length),
-            new_fore: false,
-            new_aft: false,
-            scarf: 0.0,
-            fore_bay: None,
-            aft_bay: None,
-        };
-        let damaged = (self.cut.1 - self.cut.0) / self.plank.length;
-        let sound = 1.0 - damaged;
-        let mut reasons = vec![Reason::new("decide.whole", Verdict::For, "no new joint in the strake").value(
-            "sound length of the plank",
-            sound * 100.0,
+/// Leaving it, and looking again.
+fn leave(worst: Grade, lost: f64, below_waterline: bool) -> Draft {
+    let verdict = match worst {
+        Grade::Sound | Grade::Watch => Verdict::For,
+        Grade::Mend | Grade::Renew => Verdict::Against,
+        Grade::Unsafe => Verdict::Forbids,
+    };
+    let mut reasons =
+        vec![Reason::new("decide.leave", verdict, format!("the worst grade found here is {}", worst.label())).value(
+            "section lost at the worst place",
+            lost * 100.0,
             "%",
         )];
-        if self.case.school == School::Conserve {
-            let (verdict, text) = if sound < CONSERVE_SOUND {
-                (Verdict::For, "less than 40 % of it is sound")
+    if below_waterline && worst >= Grade::Mend {
+        reasons.push(Reason::new(
+            "decide.below_water",
+            Verdict::Against,
+            "it lies below the waterline, where nobody sees it get worse",
+        ));
+    }
+    Draft {
+        kind: OptionKind::Leave,
+        kept: 1.0,
+        strength: 1.0 - lost,
+        extent: Extent { places: 1, ..Extent::default() },
+        wood: Wood::None,
+        reasons,
+    }
+}
+
+/// Treating it: dry, stop the cause, consolidate. `open`: cracked or broken. `length` and `area` are those of the damage, mm
+/// and mm².
+fn treat(worst: Grade, lost: f64, open: bool, moisture: Option<f64>, length: f64, area: f64, places: u32) -> Draft {
+    let verdict = |forbids: bool, against: bool| match (forbids, against) {
+        (true, _) => Verdict::Forbids,
+        (_, true) => Verdict::Against,
+        _ => Verdict::For,
+    };
+    let much = lost > TREAT_UP_TO;
+    let mut reasons = vec![
+        Reason::new(
+            "decide.treat",
+            verdict(worst == Grade::Unsafe, much || worst == Grade::Renew),
+            if much {
+                "consolidant gives no strength back: too much of the section is gone to leave it so"
             } else {
-                (Verdict::Against, "a whole plank only when less than 40 % of it is sound")
-            };
-            reasons.push(Reason::new("school.conserve.whole", verdict, text).school(School::Conserve).against(
-                "sound",
-                sound * 100.0,
-                "%",
-                CONSERVE_SOUND * 100.0,
-            ));
-        }
-        self.plank_draft(OptionKind::WholePlank, stretch, 1.0, reasons)
+                "dry it, stop the cause, consolidate and seal; little of the section is gone"
+            },
+        )
+        .against("section lost", lost * 100.0, "%", TREAT_UP_TO * 100.0),
+        Reason::note(
+            "decide.borate",
+            "a borate salt keeps decay from coming back, and is kept out of the water; glycol is poisonous and keeps glue and paint from sticking",
+        )
+        .source("handbook 09"),
+    ];
+    if open {
+        reasons.push(Reason::new(
+            "decide.treat_crack",
+            Verdict::Forbids,
+            "a crack or a break is not closed by treating it: let in a piece, splice it, or watch it",
+        ));
     }
-
-    /// The new joints that a part plank may have, with the rules they break against the boat's other joints.
-    fn joint_conflicts(&self, bay: u32, rule: &Rule) -> Vec<(Joint, Conflict)> {
-        let here = Joint { side: self.case.place.side, strake: self.case.place.strake, bay };
-        self.case
-            .other_joints
-            .iter()
-            .filter_map(|other| butts::conflict(rule, here, *other).map(|conflict| (*other, conflict)))
-            .collect()
-    }
-
-    /// Part plank between two butts (or a butt and an old joint): fewest broken rules, then least new wood.
-    fn butt_piece(&self) -> Option<Draft> {
-        let shell = self.case.shell;
-        let (from_x, _) = self.case.place.span(shell);
-        let (first, last) = self.case.place.bays(shell);
-        let rule = &self.case.butt_rule;
-        let middle = |bay: u32| shell.bay_middle(bay) - from_x;
-        let fores = (first + 1..last).filter(|bay| middle(*bay) <= self.cut.0).map(Some).chain([None]);
-        let mut best: Option<((usize, f64), Stretch, Vec<Reason>)> = None;
-        for fore in fores {
-            let afts = (first + 1..last).filter(|bay| middle(*bay) >= self.cut.1).map(Some).chain([None]);
-            for aft in afts {
-                if fore.is_none() && aft.is_none() {
-                    continue;
-                }
-                let mut reasons = Vec::new();
-                let ends = [first, fore.unwrap_or(first), aft.unwrap_or(last), last];
-                for pair in ends.windows(2).filter(|pair| pair[0] != pair[1]) {
-                    let found = pair[1] - pair[0];
-                    if found < rule.min_piece {
-                        reasons.push(
-                            Reason::new(
-                                "butts.short_piece",
-                                Verdict::Against,
-                                format!("it leaves a piece of {found} frame spaces in the strake"),
-                            )
-                            .against(
-                                "piece",
-                                f64::from(found),
-                                "frame spaces",
-                                f64::from(rule.min_piece),
-                            ),
-                        );
-                    }
-                }
-                for bay in [fore, aft].into_iter().flatten() {
-                    reasons.extend(
-                        self.joint_conflicts(bay, rule)
-                            .into_iter()
-                            .map(|(other, conflict)| conflict_reason(bay, other, conflict)),
-                    );
-                }
-                let from = fore.map_or(0.0, middle);
-                let to = aft.map_or(self.plank.length, middle);
-                let merit = (reasons.len(), to - from);
-                if best.as_ref().is_none_or(|(other, ..)| merit < *other) {
-                    let stretch = Stretch {
-                        from,
-                        to,
-                        width: self.width_between(from, to),
-                        new_fore: fore.is_some(),
-                        new_aft: aft.is_some(),
-                        scarf: 0.0,
-                        fore_bay: fore,
-                        aft_bay: aft,
-                    };
-                    best = Some((merit, stretch, reasons));
-                }
-            }
-        }
-        let (_, stretch, mut reasons) = best?;
-        if reasons.is_empty() {
-            reasons.push(Reason::new(
-                "butts.shift",
-                Verdict::For,
-                "the new butts keep the shift from every other joint",
-            ));
-        }
-        if self.case.school == School::Workboat {
-            reasons.push(
-                Reason::new("school.workboat.butts", Verdict::For, "butts rather than scarfs").school(School::Workboat),
-            );
-        }
-        let holes = f64::from(fastening::per_butt_side(stretch.width)) * self.screw_shank;
-        let strength = 1.0 - (holes / stretch.width).min(1.0);
+    if let Some(moisture) = moisture.filter(|m| *m > GLUE_LIMIT) {
         reasons.push(
-            Reason::note("butts.strength", "net section at the butt's fastenings, block as thick as the plank")
-                .formula("1 − fastenings × shank / width")
-                .value("strength", strength * 100.0, "%"),
+            Reason::new("decide.dry_first", Verdict::Note, "too wet to consolidate now: dry it first")
+                .against("moisture", moisture, "%", GLUE_LIMIT),
         );
-        Some(self.plank_draft(OptionKind::ButtPiece, stretch, strength, reasons))
     }
-
-    /// Part plank between two scarfs, each feather kept off the frames' fastenings.
-    fn scarf_piece(&self) -> Option<Draft> {
-        let joint = scarf::plan(self.case.thickness, self.plank.width_at(self.cut.0), scarf::PLANKING_RATIO).ok()?;
-        let fore = self.scarf_end(self.cut.0, -joint.length);
-        let aft = self.scarf_end(self.cut.1, joint.length);
-        if fore.is_none() && aft.is_none() {
-            return None;
-        }
-        let (from, to) = (fore.unwrap_or(0.0), aft.unwrap_or(self.plank.length));
-        let (from_x, _) = self.case.place.span(self.case.shell);
-        // The bay an x lies in: the last frame at or forward of it.
-        let bay_at = |x: f64| self.case.shell.frames.iter().filter(|f| **f <= x + from_x).count() as u32;
-        let half = |n: u32| n.div_ceil(2);
-        let rule = &self.case.butt_rule;
-        let scarf_rule = Rule { adjacent: half(rule.adjacent), one_between: half(rule.one_between), ..*rule };
-        let mut reasons = Vec::new();
-        let middles = [fore.map(|x| x + joint.length / 2.0), aft.map(|x| x - joint.length / 2.0)];
-        for bay in middles.into_iter().flatten().map(bay_at) {
-            reasons.extend(
-                self.joint_conflicts(bay, &scarf_rule)
-                    .into_iter()
-                    .map(|(other, conflict)| conflict_reason(bay, other, conflict)),
-            );
-        }
-        if self.case.school == School::Workboat {
-            reasons.push(
-                Reason::new("school.workboat.butts", Verdict::Against, "butts rather than scarfs")
-                    .school(School::Workboat),
-            );
-        }
-        reasons.push(
-            Reason::note(
-                "scarf.strength",
-                "scarfs 8 to 1, the outer feather pointing aft, feathers 40 mm clear of fastenings",
-            )
-            .formula("length = ratio × thickness")
-            .source("Wood Handbook ch. 12")
-            .value("scarf length", joint.length, "mm")
-            .value("strength", joint.efficiency * 100.0, "%"),
-        );
-        let stretch = Stretch {
-            from,
-            to,
-            width: self.width_between(from, to),
-            new_fore: fore.is_some(),
-            new_aft: aft.is_some(),
-            scarf: joint.length,
-            fore_bay: fore.map(|x| bay_at(x + joint.length / 2.0)),
-            aft_bay: aft.map(|x| bay_at(x - joint.length / 2.0)),
-        };
-        Some(self.plank_draft(OptionKind::ScarfPiece, stretch, joint.efficiency, reasons))
-    }
-
-    /// Outer end of a scarf that begins at `cut` and runs out by `run` (negative: forward), shifted outward
-    /// until both feathers are clear of the frames; `None` when it would run off the plank.
-    fn scarf_end(&self, cut: f64, run: f64) -> Option<f64> {
-        const STEP: f64 = 5.0;
-        let clear = |x: f64| self.frames.iter().all(|f| (f - x).abs() >= scarf::FEATHER_CLEARANCE);
-        let mut feather = cut;
-        loop {
-            let outer = feather + run;
-            if outer <= 0.0 || outer >= self.plank.length {
-                return None;
-            }
-            if clear(feather) && clear(outer) {
-                return Some(outer);
-            }
-            feather += STEP * run.signum();
-        }
-    }
-}
-
-fn conflict_reason(bay: u32, other: Joint, conflict: Conflict) -> Reason {
-    Reason::new("butts.shift", Verdict::Against, format!("a joint in bay {bay} and {other}: {}", conflict.text()))
-        .against("found", f64::from(conflict.found), "", f64::from(conflict.needed))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::grid::Construction;
-    use crate::hull::{self, Principal};
-    use crate::repair::graving::DamageKind;
-
-    fn shell() -> Shell {
-        let boat = Principal {
-            construction: Construction::CarvelCaulked,
-            length: 8_600.0,
-            beam: 2_700.0,
-            depth: 1_500.0,
-            frames: 34,
-            strakes: 13,
-            plank_thickness: 25.0,
-        };
-        hull::generate(&boat, 1929).unwrap().shell
-    }
-
-    fn case(shell: &Shell, school: School) -> Case<'_> {
-        Case {
-            shell,
-            place: PlankPlace { side: Side::Port, strake: 5, from_bay: None, to_bay: Some(20) },
-            thickness: 25.0,
-            damage: vec![Damage {
-                kind: DamageKind::Crack,
-                points: vec![[2_000.0, 55.0], [2_180.0, 60.0]],
-                depth: 8.0,
-            }],
-            holes: vec![],
-            worst: Grade::Mend,
-            causes: vec![Cause::Grounding],
-            moisture: Some(14.0),
-            below_waterline: true,
-            other_joints: vec![],
-            school,
-            butt_rule: butts::WIDE,
-            graving_rules: GravingRules::default(),
-        }
-    }
-
-    fn first(case: &Case<'_>) -> OptionKind {
-        options(case, |op| op.rate().0).unwrap()[0].kind
-    }
-
-    #[test]
-    fn the_schools_disagree_about_a_cracked_bilge_plank() {
-        let shell = shell();
-        assert_eq!(first(&case(&shell, School::Conserve)), OptionKind::Graving);
-        let all = options(&case(&shell, School::Conserve), |op| op.rate().0).unwrap();
-        assert_eq!(all.len(), 5);
-        let whole = all.iter().find(|o| o.kind == OptionKind::WholePlank).unwrap();
-        assert!(whole.reasons.iter().any(|r| r.school == Some(School::Conserve) && r.verdict == Verdict::Against));
-        assert!(whole.kept < 1e-9 && all[0].kept > 0.95);
-    }
-
-    #[test]
-    fn two_patches_in_a_plank_speak_against_patching_in_the_renew_school() {
-        let shell = shell();
-        let mut two = case(&shell, School::Renew);
-        two.damage.push(Damage {
-            kind: DamageKind::Gouge,
-            points: vec![[3_500.0, 50.0], [3_560.0, 50.0], [3_530.0, 70.0]],
-            depth: 5.0,
-        });
-        let all = options(&two, |op| op.rate().0).unwrap();
-        let graving = all.iter().find(|o| o.kind == OptionKind::Graving).unwrap();
-        assert!(graving.reasons.iter().any(|r| r.rule == "school.renew.patches" && r.verdict == Verdict::Against));
-    }
-
-    #[test]
-    fn wet_wood_is_never_patched() {
-        let shell = shell();
-        let wet = Case { moisture: Some(24.0), ..case(&shell, School::Conserve) };
-        let all = options(&wet, |op| op.rate().0).unwrap();
-        let graving = all.iter().find(|o| o.kind == OptionKind::Graving).unwrap();
-        assert!(graving.forbidden() && graving.score == 0.0);
-    }
-
-    #[test]
-    fn a_part_plank_shifts_its_butts_from_the_neighbours() {
-        let shell = shell();
-        let crowded = Case {
-            other_joints: (5..12).map(|bay| Joint { side: Side::Port, strake: 4, bay }).collect(),
-            ..case(&shell, School::Workboat)
-        };
-        let all = options(&crowded, |op| op.rate().0).unwrap();
-        let butt = all.iter().find(|o| o.kind == OptionKind::ButtPiece).unwrap();
-        let Wood::Plank(stretch) = &butt.wood else { panic!("a part plank is a stretch") };
-        for bay in [stretch.fore_bay, stretch.aft_bay].into_iter().flatten() {
-            assert!(!(3..=13).contains(&bay), "bay {bay} is within three of a neighbour's joint");
-        }
-    }
-
-    #[test]
-    fn scarf_feathers_stay_off_the_frames() {
-        let shell = shell();
-        let all = options(&case(&shell, School::Conserve), |op| op.rate().0).unwrap();
-        let Wood::Plank(stretch) = all.iter().find(|o| o.kind == OptionKind::ScarfPiece).unwrap().wood.clone() else {
-            panic!("a part plank is a stretch")
-        };
-        for feather in [stretch.from, stretch.from + stretch.scarf, stretch.to, stretch.to - stretch.scarf] {
-            assert!(shell.frames.iter().all(|f| (f - feather).abs() >= 40.0 - 1e-9));
-        }
+    Draft {
+        kind: OptionKind::Treat,
+        kept: 1.0,
+        strength: 1.0 - lost,
+        extent: Extent { length, area, places, ..Extent::default() },
+        wood: Wood::None,
+        reasons,
     }
 }

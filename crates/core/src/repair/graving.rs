@@ -6,6 +6,7 @@
 //!
 //! [`growth`] grows the damage by its clearances; [`search`] finds the outline.
 
+pub mod check;
 mod growth;
 mod search;
 
@@ -183,19 +184,21 @@ impl Patch {
         perimeter(&self.outline)
     }
 
-    /// The outline offset outward for a router's guide bush, mm; corners are mitred, so it stays convex.
+    /// The outline offset outward for a router's guide bush, mm; see [`offset`].
     pub fn template(&self, bush_offset: f64) -> Vec<Point> {
-        let moved: Vec<HalfPlane> = edges(&self.outline)
-            .map(|(a, b)| HalfPlane::left_of(a, b))
-            .map(|side| HalfPlane { d: side.d + bush_offset, ..side })
-            .collect();
-        let Some(((x0, x1), (y0, y1))) = extent(&self.outline, 0).zip(extent(&self.outline, 1)) else {
-            return Vec::new();
-        };
-        let far = (x1 - x0 + y1 - y0 + bush_offset) * 10.0;
-        let big = vec![[x0 - far, y0 - far], [x1 + far, y0 - far], [x1 + far, y1 + far], [x0 - far, y1 + far]];
-        moved.iter().fold(big, |shape, side| clip(&shape, side))
+        offset(&self.outline, bush_offset)
     }
+}
+
+/// A convex outline offset outward by a router's guide bush, mm; corners are mitred, so it stays convex.
+pub fn offset(outline: &[Point], by: f64) -> Vec<Point> {
+    let moved = edges(outline).filter(|(a, b)| a != b).map(|(a, b)| HalfPlane::left_of(a, b));
+    let Some(((x0, x1), (y0, y1))) = extent(outline, 0).zip(extent(outline, 1)) else {
+        return Vec::new();
+    };
+    let far = (x1 - x0 + y1 - y0 + by) * 10.0;
+    let big = vec![[x0 - far, y0 - far], [x1 + far, y0 - far], [x1 + far, y1 + far], [x0 - far, y1 + far]];
+    moved.map(|side| HalfPlane { d: side.d + by, ..side }).fold(big, |shape, side| clip(&shape, &side))
 }
 
 /// Clamps for a piece, mm: one each 100 mm of length, on both sides where it is wider than 80 mm (*yard rule*).
@@ -205,13 +208,15 @@ pub fn clamps(length: f64, width: f64) -> u32 {
     if width > WIDE { 2 * row } else { row }
 }
 
-/// Mixed glue for a piece, g: 0.30 kg for each m² of joint and 15 % (handbook 04, *yard rule*). The joint is the edge all
-/// round to its depth, and the bed too where the piece does not go through.
+/// Joint of a piece, mm²: its edge all round to its depth, and the bed too where it does not go through.
+pub fn joint_area(outline: &[Point], depth: f64, through: bool) -> f64 {
+    let bed = if through { 0.0 } else { signed_area(outline).abs() };
+    perimeter(outline) * depth + bed
+}
+
+/// Mixed glue for a piece, g (handbook 04, *yard rule*).
 pub fn glue_grams(outline: &[Point], depth: f64, through: bool) -> f64 {
-    const KG_PER_M2: f64 = 0.30;
-    const SPARE: f64 = 1.15;
-    let bed = if through { 0.0 } else { signed_area(outline) };
-    (perimeter(outline) * depth + bed) / 1e6 * KG_PER_M2 * SPARE * 1000.0
+    super::gluing::mixed_kg(joint_area(outline, depth, through)) * 1000.0
 }
 
 /// Finds the graving piece for some damage on a plank.
@@ -308,40 +313,52 @@ fn depth(thickness: f64, damage_depth: f64) -> (f64, bool) {
 }
 
 fn describe(request: &Request, found: Found) -> Patch {
-    let plank = &request.plank;
-    let rules = &request.rules;
-    let deepest = request.damage.iter().map(|d| d.depth).fold(0.0, f64::max);
-    let (depth, through) = depth(plank.thickness, deepest);
-    let ((x0, x1), (y0, y1)) = extent(&found.outline, 0).zip(extent(&found.outline, 1)).unwrap_or_default();
-    let middle = ((x0 + x1) / 2.0).clamp(0.0, plank.length);
-    let plank_width = plank.width_at(middle);
-    let patch_width = found.upper.at(middle) - found.lower.at(middle);
-    let too_wide = patch_width > WIDEST_SHARE * plank_width;
-    let splice_instead = found.broken.map(str::to_owned).or_else(|| {
-        too_wide.then(|| {
-            format!("the patch would be {patch_width:.0} mm wide: more than 60 % of the plank ({plank_width:.0} mm) is a splice")
-        })
-    });
     let to_edge = match (found.lower.edge, found.upper.edge) {
         (false, false) => ToEdge::None,
         (true, false) => ToEdge::Lower,
         (false, true) => ToEdge::Upper,
         (true, true) => ToEdge::Both,
     };
+    facts(request, found.outline, to_edge, found.broken, found.on_frame)
+}
+
+/// What an outline makes: its depth, what it swallows and leaves, and the reasons.
+fn facts(
+    request: &Request,
+    outline: Vec<Point>,
+    to_edge: ToEdge,
+    broken: Option<&'static str>,
+    on_frame: bool,
+) -> Patch {
+    let plank = &request.plank;
+    let rules = &request.rules;
+    let area = signed_area(&outline);
+    let deepest = request.damage.iter().map(|d| d.depth).fold(0.0, f64::max);
+    let (depth, through) = depth(plank.thickness, deepest);
+    let ((x0, x1), (y0, y1)) = extent(&outline, 0).zip(extent(&outline, 1)).unwrap_or_default();
+    let middle = ((x0 + x1) / 2.0).clamp(0.0, plank.length);
+    let plank_width = plank.width_at(middle);
+    let patch_width = if to_edge == ToEdge::None { y1 - y0 } else { width_at(&outline, (x0 + x1) / 2.0) };
+    let too_wide = patch_width > WIDEST_SHARE * plank_width;
+    let splice_instead = broken.map(str::to_owned).or_else(|| {
+        too_wide.then(|| {
+            format!("the patch would be {patch_width:.0} mm wide: more than 60 % of the plank ({plank_width:.0} mm) is a splice")
+        })
+    });
     let swallowed: Vec<String> = request
         .holes
         .iter()
-        .filter(|hole| convex_contains(&found.outline, [hole.x, hole.y], 0.0))
+        .filter(|hole| convex_contains(&outline, [hole.x, hole.y], 0.0))
         .map(|hole| hole.id.clone())
         .collect();
     let plank_area = signed_area(&plank.polygon());
     let thickness = depth + rules.proud;
-    let kept = 1.0 - found.area / plank_area;
+    let kept = 1.0 - area / plank_area;
     let verdict = |bad: bool| if bad { Verdict::Forbids } else { Verdict::For };
     let mut reasons = vec![
         Reason::note("graving.area", "the smallest outline that takes in all damage with its clearances")
             .formula("kept = 1 − patch area / plank area")
-            .value("patch area", found.area, "mm²")
+            .value("patch area", area, "mm²")
             .value("kept", kept * 100.0, "%"),
         Reason::new("graving.width", verdict(too_wide), if too_wide { "wider than 60 % of the plank: a splice, not a patch" } else { "no wider than 60 % of the plank: a patch, not a splice" })
             .against("patch width", patch_width, "mm", WIDEST_SHARE * plank_width),
@@ -354,10 +371,10 @@ fn describe(request: &Request, found: Found) -> Patch {
         .value("damage depth", deepest, "mm")
         .value("depth", depth, "mm"),
     ];
-    if let Some(why) = found.broken {
+    if let Some(why) = broken {
         reasons.push(Reason::new("graving.impossible", Verdict::Forbids, why));
     }
-    if found.on_frame && found.broken.is_none() {
+    if on_frame && broken.is_none() {
         reasons.push(Reason::new(
             "graving.frame_row",
             Verdict::Against,
@@ -373,7 +390,7 @@ fn describe(request: &Request, found: Found) -> Patch {
     Patch {
         depth,
         through,
-        area: found.area,
+        area,
         kept,
         swallowed,
         to_edge,
@@ -383,10 +400,17 @@ fn describe(request: &Request, found: Found) -> Patch {
             width: y1 - y0 + 2.0 * rules.blank_margin,
             thickness,
         },
-        outline: found.outline,
+        outline,
         splice_instead,
         reasons,
     }
+}
+
+/// Width of a convex outline across the grain at `x`, mm.
+fn width_at(outline: &[Point], x: f64) -> f64 {
+    let crossings = edges(outline).filter(|(a, b)| (a[0] - x) * (b[0] - x) <= 0.0 && a[0] != b[0]);
+    let ys: Vec<Point> = crossings.map(|(a, b)| [0.0, a[1] + (b[1] - a[1]) * (x - a[0]) / (b[0] - a[0])]).collect();
+    extent(&ys, 1).map_or(0.0, |(low, high)| high - low)
 }
 
 #[cfg(test)]

@@ -2,6 +2,7 @@
 
 pub mod butts;
 pub mod decide;
+pub mod gluing;
 pub mod graving;
 pub mod scarf;
 pub mod scarf_run;

@@ -99,8 +99,7 @@ pub fn plan(request: &Request<'_>) -> Result<Bend, InputError> {
         (false, true) => Method::Steam,
         (false, false) => Method::Laminate,
     };
-    let plies =
-        if method == Method::Laminate { (t / coldest_ply(radius, stiffness)).ceil().max(FEWEST_PLIES) } else { 1.0 };
+    let plies = if method == Method::Laminate { f64::from(plies_for(species, t, radius)) } else { 1.0 };
     Ok(Bend {
         cold_ratio,
         cold_ok,
@@ -125,6 +124,107 @@ pub fn plan(request: &Request<'_>) -> Result<Bend, InputError> {
 fn coldest_ply(radius: f64, stiffness: f64) -> f64 {
     let strain = COLD_COMFORT / stiffness;
     2.0 * radius * strain / (1.0 - strain)
+}
+
+/// Plies to laminate a thickness round an inside radius, mm: each bends cold in comfort, three at least.
+pub fn plies_for(species: &Species, thickness: f64, radius: f64) -> u32 {
+    let stiffness = species.modulus_gpa * 1000.0 / species.bending_strength_mpa;
+    (thickness / coldest_ply(radius, stiffness)).ceil().max(FEWEST_PLIES) as u32
+}
+
+/// Radius of the former that a piece springs back from to the radius wanted, mm: the rise is made greater by what comes back.
+///
+/// Over a chord `2a` the rise of a circle is `R − √(R² − a²)`; the former has that rise divided by `1 − spring_back`. A bend
+/// that comes all the way back has no former: `None`.
+pub fn former_radius(radius: f64, chord: f64, spring_back: f64) -> Option<f64> {
+    let half = (chord / 2.0).min(radius);
+    let rise = radius - (radius * radius - half * half).max(0.0).sqrt();
+    (spring_back < 1.0 && rise > 0.0).then(|| {
+        let over = rise / (1.0 - spring_back);
+        (half * half + over * over) / (2.0 * over)
+    })
+}
+
+/// Pieces to be steamed, and what the box and the crew can do.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Steaming {
+    pub pieces: u32,
+    pub risk: SteamRisk,
+    /// Across the bend, mm.
+    pub thickness: f64,
+    /// Pieces the box takes side by side.
+    pub box_takes: u32,
+    /// Seconds from the box to the last clamp, by the crew's own count.
+    pub fitting_seconds: f64,
+}
+
+/// A session with the steam box.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SteamingPlan {
+    /// Pieces made over what is needed.
+    pub spares: u32,
+    /// Minutes each piece is steamed, and the longest it may be left.
+    pub minutes: f64,
+    pub most_minutes: f64,
+    /// Seconds in which a piece must be on its former.
+    pub working_seconds: f64,
+    /// Minutes after lighting up at which each piece goes in and comes out, in order.
+    pub runs: Vec<(f64, f64)>,
+    /// Whether the crew is quick enough.
+    pub in_time: bool,
+}
+
+/// Seconds a piece stays supple for each mm of its thickness (*yard rule*) …
+const SUPPLE_PER_MM: f64 = 1.5;
+/// … and the least and most.
+const SUPPLE: (f64, f64) = (10.0, 45.0);
+/// Between pieces coming out: bending one and coming back for the next, min (*yard rule*).
+const TURN_ROUND: f64 = 5.0;
+/// Longest steaming against the least.
+const OVER_STEAMED: f64 = 1.5;
+/// Spares for a low and for a high risk, as shares of what is needed (*yard rule*).
+const SPARE_SHARES: (f64, f64) = (0.10, 0.35);
+
+/// Plans a steaming session: pieces go in one after another so that each comes out as the last one is clamped, the box never
+/// holding more than it takes, none steamed more than half as long again.
+///
+/// Errors name `pieces`, `thickness`, `box_takes` or `fitting_seconds`; a bend that breaks is refused at `risk`.
+pub fn steaming(job: &Steaming) -> Result<SteamingPlan, InputError> {
+    let t = error::length("thickness", job.thickness)?;
+    if job.pieces == 0 || job.pieces > 500 {
+        return Err(InputError::new("pieces", format!("must be between 1 and 500, was {}", job.pieces)));
+    }
+    if job.box_takes == 0 || job.box_takes > 100 {
+        return Err(InputError::new("box_takes", format!("must be between 1 and 100, was {}", job.box_takes)));
+    }
+    error::within("fitting_seconds", job.fitting_seconds, 1.0, 600.0)?;
+    let share = match job.risk {
+        SteamRisk::Low => SPARE_SHARES.0,
+        SteamRisk::High => SPARE_SHARES.1,
+        SteamRisk::Breaks => {
+            return Err(InputError::new("risk", "it breaks at this radius: laminate it, or use a back strap"));
+        }
+    };
+    let spares = (f64::from(job.pieces) * share).ceil() as u32;
+    let minutes = MINUTES_PER_MM * t;
+    let working_seconds = (SUPPLE_PER_MM * t).clamp(SUPPLE.0, SUPPLE.1);
+    // Each goes in a turn-round after the one before, or when a place in the box is free.
+    let turn = TURN_ROUND.max(job.fitting_seconds / 60.0);
+    let mut runs: Vec<(f64, f64)> = Vec::new();
+    for n in 0..(job.pieces + spares) as usize {
+        let after_last = runs.last().map_or(0.0, |(start, _)| start + turn);
+        let place_free = n.checked_sub(job.box_takes as usize).map_or(0.0, |k| runs[k].1);
+        let start = after_last.max(place_free);
+        runs.push((start, start + minutes));
+    }
+    Ok(SteamingPlan {
+        spares,
+        minutes,
+        most_minutes: minutes * OVER_STEAMED,
+        working_seconds,
+        in_time: job.fitting_seconds <= working_seconds,
+        runs,
+    })
 }
 
 #[cfg(test)]
@@ -164,7 +264,38 @@ mod tests {
         assert!(forced.edge_set_ratio.unwrap() > EDGE_SET_LIMIT);
     }
 
+    #[test]
+    fn ten_ribs_come_out_of_a_box_for_three_one_after_another() {
+        let job = Steaming { pieces: 10, risk: SteamRisk::Low, thickness: 20.0, box_takes: 3, fitting_seconds: 25.0 };
+        let plan = steaming(&job).unwrap();
+        assert_eq!((plan.spares, plan.minutes, plan.most_minutes, plan.runs.len()), (1, 48.0, 72.0, 11));
+        assert_eq!((plan.working_seconds, plan.in_time), (30.0, true));
+        assert_eq!(&plan.runs[..4], &[(0.0, 48.0), (5.0, 53.0), (10.0, 58.0), (48.0, 96.0)]);
+        assert_eq!(steaming(&Steaming { risk: SteamRisk::High, ..job }).unwrap().spares, 4);
+        assert_eq!(steaming(&Steaming { risk: SteamRisk::Breaks, ..job }).unwrap_err().field, "risk");
+        assert!(!steaming(&Steaming { fitting_seconds: 60.0, ..job }).unwrap().in_time);
+    }
+
+    #[test]
+    fn a_former_is_tighter_by_what_springs_back() {
+        let former = former_radius(1_000.0, 800.0, 0.12).unwrap();
+        let rise = |r: f64| r - (r * r - 160_000.0).sqrt();
+        assert!((rise(former) * 0.88 - rise(1_000.0)).abs() < 1e-6);
+        assert_eq!(former_radius(1_000.0, 800.0, 1.0), None);
+    }
+
     proptest! {
+        #[test]
+        fn the_box_never_holds_more_than_it_takes(pieces in 1u32..40, box_takes in 1u32..8, t in 5.0..60.0f64) {
+            let job = Steaming { pieces, risk: SteamRisk::High, thickness: t, box_takes, fitting_seconds: 20.0 };
+            let plan = steaming(&job).unwrap();
+            for (i, (start, _)) in plan.runs.iter().enumerate() {
+                let inside = plan.runs[..=i].iter().filter(|(_, out)| out > start).count();
+                prop_assert!(inside <= box_takes as usize);
+            }
+            prop_assert!(plan.runs.windows(2).all(|w| w[1].1 - w[0].1 >= 5.0 - 1e-9), "two never come out at once");
+        }
+
         #[test]
         fn a_gentler_curve_is_never_harder(t in 2.0..60.0f64, a in 100.0..9_000.0f64, b in 100.0..9_000.0f64) {
             let (tight, gentle) = (plan(&oak(t, a.min(b), Drying::Air)).unwrap(), plan(&oak(t, a.max(b), Drying::Air)).unwrap());

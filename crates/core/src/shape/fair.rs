@@ -61,6 +61,16 @@ pub fn fit(points: &[Point], tolerance: f64, at: Option<&[f64]>) -> Result<Fair,
     })
 }
 
+/// Values at some places of the natural spline through points with rising x: every one is believed. Beyond its ends it runs on
+/// straight.
+pub(crate) fn through(points: &[Point], at: &[f64]) -> Vec<f64> {
+    let x: Vec<f64> = points.iter().map(|p| p[0]).collect();
+    let y: Vec<f64> = points.iter().map(|p| p[1]).collect();
+    let bend = second_derivatives(&x, &y);
+    let line = Spline { x, y, bend };
+    at.iter().map(|x| line.at(*x)).collect()
+}
+
 fn without(points: &[Point], left_out: &[usize]) -> Vec<Point> {
     points.iter().enumerate().filter(|(i, _)| !left_out.contains(i)).map(|(_, p)| *p).collect()
 }

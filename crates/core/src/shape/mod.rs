@@ -2,5 +2,9 @@
 
 pub mod bend;
 pub mod bevel;
+pub mod covering;
 pub mod fair;
+pub mod frame;
 pub mod hollow;
+pub mod pattern;
+pub mod spiling;

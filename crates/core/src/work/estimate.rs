@@ -12,6 +12,7 @@ choices! {
         CutOut = "cut_out", "Cut out";
         TakeShape = "take_shape", "Take the shape";
         Mill = "mill", "Mill and shape";
+        Bend = "bend", "Steam and bend";
         DryFit = "dry_fit", "Dry-fit and try";
         Glue = "glue", "Glue and clamp";
         Fasten = "fasten", "Fasten";
@@ -33,6 +34,7 @@ impl Operation {
             Self::CutOut => (1.0, "m of cut"),
             Self::TakeShape => (0.9, "m"),
             Self::Mill => (1.1, "m"),
+            Self::Bend => (0.8, "m"),
             Self::DryFit => (2.2, "m"),
             Self::Glue => (0.5, "m"),
             Self::Fasten => (0.12, "fastening"),
@@ -46,7 +48,7 @@ impl Operation {
 
     /// Measuring, patterns, shaping and trying, as against fixing in place.
     pub fn is_fitting(self) -> bool {
-        matches!(self, Self::TakeShape | Self::Mill | Self::DryFit | Self::CutOut)
+        matches!(self, Self::TakeShape | Self::Mill | Self::Bend | Self::DryFit | Self::CutOut)
     }
 }
 

@@ -1,4 +1,5 @@
 //! Work: the tasks a decision unfolds into, in structural order, and how long they take.
 
 pub mod estimate;
+pub mod order;
 pub mod tasks;

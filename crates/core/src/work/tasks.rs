@@ -59,9 +59,29 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
     if kind == OptionKind::Leave {
         return vec![inspect];
     }
-    let graving = kind == OptionKind::Graving;
+    let area = extent.area / 1e6;
+    if kind == OptionKind::Treat {
+        return vec![
+            task(
+                O::Strip,
+                "Strip the coating and open it to the air",
+                metres.max(0.3 * places),
+                0.0,
+                &[Caution::OldPaint],
+            ),
+            inspect,
+            task(
+                O::Seal,
+                "Dry below 16 %, borate, consolidate and seal",
+                metres.max(0.5 * places).max(area),
+                12.0,
+                &[Caution::Solvents, Caution::Preservative],
+            ),
+        ];
+    }
+    let steamed = kind == OptionKind::Steam;
     let mut tasks = Vec::new();
-    if !graving {
+    if kind.takes_out() {
         tasks.push(task(
             O::Shore,
             "Shore and batten the hull each side of the opening",
@@ -84,8 +104,11 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
         0.0,
         &[Caution::Machines, Caution::Dust],
     ));
+    if steamed {
+        tasks.push(task(O::Bend, "Steam and bend to the former", metres.max(0.5), 24.0, &[Caution::Steam]));
+    }
     tasks.push(task(O::DryFit, "Dry-fit, trim and bevel until it closes", metres.max(0.4 * places), 0.0, &[]));
-    if matches!(kind, OptionKind::Graving | OptionKind::ScarfPiece) {
+    if kind.is_glued() {
         let what = "Wet out twice on end grain, glue and clamp; squeeze-out along the whole joint";
         tasks.push(task(O::Glue, what, cut.max(0.5), GLUE_CURE_HOURS, &[Caution::Resins]));
     }
@@ -116,6 +139,18 @@ mod tests {
         assert!(at(Operation::Shore) < at(Operation::CutOut) && at(Operation::TakeShape) < at(Operation::CutOut));
         assert!(at(Operation::Fasten) < at(Operation::Caulk) && at(Operation::Caulk) < at(Operation::Fair));
         assert!(at(Operation::Fair) < at(Operation::Seal));
+    }
+
+    #[test]
+    fn every_way_that_takes_wood_out_is_shored_first() {
+        for kind in OptionKind::ALL {
+            let order = order_of(*kind);
+            assert_eq!(order.contains(&Operation::Shore), kind.takes_out(), "{}", kind.label());
+            assert_eq!(order.contains(&Operation::Glue), kind.is_glued(), "{}", kind.label());
+        }
+        let steamed = order_of(OptionKind::Steam);
+        let at = |op| steamed.iter().position(|o| *o == op).unwrap();
+        assert!(at(Operation::Mill) < at(Operation::Bend) && at(Operation::Bend) < at(Operation::DryFit));
     }
 
     #[test]

@@ -244,6 +244,41 @@ fn a_router_template_stands_off_by_the_bush() {
     }
 }
 
+#[test]
+fn a_dragged_corner_is_told_which_rule_it_breaks_and_where() {
+    let request = request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], vec![hole("h1", 940.0, 120.0, 10.0, true)]);
+    let rules = |outline: &[Point]| -> Vec<&'static str> {
+        check::outline(&request, outline).unwrap().broken.iter().map(|b| b.reason.rule).collect()
+    };
+    let good = [[940.0, 55.0], [1_260.0, 55.0], [1_320.0, 75.0], [1_260.0, 95.0], [940.0, 95.0], [880.0, 75.0]];
+    assert_eq!(rules(&good), Vec::<&str>::new());
+    let mut square = good.to_vec();
+    square.remove(2);
+    assert_eq!(rules(&square), ["graving.slope"]);
+    let mut low = good;
+    (low[0][1], low[1][1]) = (20.0, 20.0);
+    assert_eq!(rules(&low), ["graving.slope", "graving.slope", "graving.land"]);
+    let mut near = good;
+    (near[3][1], near[4][1]) = (110.0, 110.0);
+    let checked = check::outline(&request, &near).unwrap();
+    let hole = checked.broken.iter().find(|b| b.reason.rule == "graving.hole").unwrap();
+    assert_eq!(hole.corners, [3, 4]);
+    let clockwise: Vec<Point> = near.iter().rev().copied().collect();
+    let turned = check::outline(&request, &clockwise).unwrap();
+    let hole = turned.broken.iter().find(|b| b.reason.rule == "graving.hole").unwrap();
+    assert_eq!(hole.corners, [2, 1], "the corners keep the numbers they were given in");
+    assert_eq!(check::outline(&request, &good[..2]).unwrap_err().field, "outline");
+}
+
+#[test]
+fn a_mirrored_piece_mirrored_again_is_itself() {
+    let outline = vec![[0.0, 0.0], [300.0, 0.0], [360.0, 30.0], [40.0, 30.0]];
+    let other = check::mirrored(&outline);
+    assert!((signed_area(&other) - signed_area(&outline)).abs() < 1e-9 && other[0] != outline[0]);
+    assert_eq!(check::mirrored(&other), outline);
+    assert_eq!(check::backing(&outline, 25.0), Some([460.0, 130.0, 25.0]));
+}
+
 prop_compose! {
     fn any_damage()(kind in 0..3, x in 700.0..1_500.0f64, y in 45.0..115.0f64, long in 10.0..200.0f64, tall in 2.0..25.0f64, depth in 1.0..24.0f64) -> Damage {
         let points = vec![[x, y - tall / 2.0], [x + long, y - tall / 3.0], [x + long * 0.8, y + tall / 2.0], [x + long * 0.1, y + tall / 3.0]];
@@ -274,9 +309,27 @@ proptest! {
         let mut request = request(damage, holes);
         request.plank.upper = vec![[0.0, 170.0 + taper], [3_000.0, 170.0 - taper]];
         let patch = plan(&request).unwrap();
+        let checked = check::outline(&request, &patch.outline).unwrap();
+        prop_assert_eq!((&checked.patch.swallowed, checked.patch.depth), (&patch.swallowed, patch.depth));
         if patch.splice_instead.is_none() {
             prop_assert_eq!(faults(&request, &patch), Vec::<String>::new());
+            let forbidden: Vec<_> = checked.broken.iter().filter(|b| b.reason.verdict == Verdict::Forbids).collect();
+            prop_assert!(forbidden.is_empty(), "{:?}", forbidden);
         }
+    }
+
+    #[test]
+    fn a_corner_pushed_into_the_damage_is_found_out(damage in any_damage(), corner in 0usize..6, share in 0.3..0.9f64) {
+        let request = request(vec![damage], vec![]);
+        let mut outline = plan(&request).unwrap().outline;
+        let must = convex_hull(&grown_damage(&request).unwrap());
+        let middle = [must.iter().map(|p| p[0]).sum::<f64>() / must.len() as f64, must.iter().map(|p| p[1]).sum::<f64>() / must.len() as f64];
+        let corner = corner % outline.len();
+        let p = outline[corner];
+        outline[corner] = [p[0] + share * (middle[0] - p[0]), p[1] + share * (middle[1] - p[1])];
+        let checked = check::outline(&request, &outline).unwrap();
+        let outside = must.iter().any(|p| !convex_contains(&outline, *p, 0.02));
+        prop_assert!(!outside || !checked.broken.is_empty());
     }
 
     #[test]

@@ -1,0 +1,765 @@
+//! The options for a damaged plank of a hull with seams.
+
+use crate::error::InputError;
+use crate::fastening;
+use crate::geometry::{Point, extent};
+use crate::grid::{Joint, Shell, Side};
+use crate::practice::{Practice, School, SchoolRules};
+use crate::reason::{Reason, Verdict};
+use crate::repair::butts::{self, Conflict, Rule};
+use crate::repair::graving::{self, Damage, Hole, Patch, Plank};
+use crate::repair::scarf;
+use crate::survey::{Cause, Grade};
+use crate::timber::moisture::GLUE_LIMIT;
+use crate::work::estimate::Operation;
+use crate::work::tasks::Extent;
+
+use super::{Draft, OptionKind, RepairOption, Wood, rank, treat};
+
+/// A plank in its strake, from joint to joint.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PlankPlace {
+    pub side: Side,
+    pub strake: u32,
+    /// Bay of the joint at its fore end; `None` at the stem.
+    pub from_bay: Option<u32>,
+    /// Bay of the joint at its after end; `None` at the stern.
+    pub to_bay: Option<u32>,
+}
+
+impl PlankPlace {
+    /// Where it begins and ends, mm aft of frame 1.
+    pub fn span(&self, shell: &Shell) -> (f64, f64) {
+        let from = self.from_bay.map_or(0.0, |bay| shell.bay_middle(bay));
+        let to = self.to_bay.map_or(shell.length(), |bay| shell.bay_middle(bay));
+        (from, to)
+    }
+
+    /// Bays at its ends, counting the ends of the boat as bay 0 and the last frame.
+    pub fn bays(&self, shell: &Shell) -> (u32, u32) {
+        (self.from_bay.unwrap_or(0), self.to_bay.unwrap_or(shell.frame_count()))
+    }
+
+    /// Its face from 0 at the fore joint, for laying out a graving piece.
+    pub fn face(&self, shell: &Shell, thickness: f64) -> Plank {
+        let (from, to) = self.span(shell);
+        let upper = shell.strake_width_line(self.side, self.strake, from, to, from);
+        Plank { length: to - from, lower: vec![[0.0, 0.0], [to - from, 0.0]], upper, thickness }
+    }
+}
+
+/// Everything the options depend on. Shapes are in plank coordinates: x from the fore joint, y from the lower edge.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Case<'b> {
+    pub shell: &'b Shell,
+    pub place: PlankPlace,
+    pub thickness: f64,
+    pub damage: Vec<Damage>,
+    pub holes: Vec<Hole>,
+    pub worst: Grade,
+    pub causes: Vec<Cause>,
+    /// Highest corrected moisture read on it, %.
+    pub moisture: Option<f64>,
+    pub below_waterline: bool,
+    /// Every joint of the boat but this plank's own two.
+    pub other_joints: Vec<Joint>,
+    pub school: School,
+    pub butt_rule: Rule,
+    pub practice: Practice,
+}
+
+/// A stretch of new plank. Lengths mm from the plank's fore joint.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Stretch {
+    pub from: f64,
+    pub to: f64,
+    pub width: f64,
+    /// Whether each end is a new joint.
+    pub new_fore: bool,
+    pub new_aft: bool,
+    /// Scarf length taken up at each new end; 0 for butts.
+    pub scarf: f64,
+    /// Bays of the new joints.
+    pub fore_bay: Option<u32>,
+    pub aft_bay: Option<u32>,
+}
+
+impl Stretch {
+    pub fn length(&self) -> f64 {
+        self.to - self.from
+    }
+}
+
+/// Patches nearer than this along the plank are laid out as one, mm (*yard rule*).
+const MERGE_WITHIN: f64 = 150.0;
+/// A joint nearer than this many thicknesses makes a patch a splice.
+const JOINT_THICKNESSES: f64 = 3.0;
+/// Shares of the section that a steep-ended let-in piece carries (that of a 5:1 scarf).
+const PATCH_EFFICIENCY: f64 = 0.65;
+/// All options for a damaged plank, best first. `rate` gives the yard's hours per unit of an operation.
+///
+/// Errors come from the damage's shape (`damage[i]…`) or the plank's dimensions (`plank…`).
+pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<RepairOption>, InputError> {
+    let context = Context::new(case)?;
+    let mut options: Vec<RepairOption> = [
+        Some(context.leave()),
+        Some(context.treat()),
+        Some(context.graving()?),
+        context.butt_piece(),
+        context.scarf_piece(),
+        Some(context.whole()),
+    ]
+    .into_iter()
+    .flatten()
+    .map(|draft| draft.finish(case.thickness, &case.practice, &case.causes, &rate))
+    .collect();
+    rank(&mut options, &case.practice, case.school);
+    Ok(options)
+}
+
+/// First and last bay of a plank that must be new wood: a joint may lie at or forward of the first, at or aft of the last; the
+/// plank's own ends where there is no bay between. Errors as [`options`].
+pub fn cut_bays(case: &Case<'_>) -> Result<(u32, u32), InputError> {
+    Ok(Context::new(case)?.cut_bays())
+}
+
+/// The option whose butts lie where somebody put them (`None`: the plank's own end), with every rule that breaks; a whole plank
+/// where both ends are its own. Errors name `fore` or `aft` when the damage is not taken in, or are those of [`options`].
+pub fn with_butts(
+    case: &Case<'_>,
+    fore: Option<u32>,
+    aft: Option<u32>,
+    rate: impl Fn(Operation) -> f64,
+) -> Result<RepairOption, InputError> {
+    let context = Context::new(case)?;
+    let (first, last) = case.place.bays(case.shell);
+    let (from, to) = context.cut_bays();
+    if fore.is_some_and(|bay| bay <= first || bay > from) {
+        return Err(InputError::new("fore", "the butt would lie in the damage, or off the plank"));
+    }
+    if aft.is_some_and(|bay| bay >= last || bay < to) {
+        return Err(InputError::new("aft", "the butt would lie in the damage, or off the plank"));
+    }
+    let draft = if fore.is_none() && aft.is_none() {
+        context.whole()
+    } else {
+        let (stretch, reasons) = context.butted(fore, aft);
+        context.butt_draft(stretch, reasons)
+    };
+    Ok(draft.finish(case.thickness, &case.practice, &case.causes, rate))
+}
+
+struct Context<'c> {
+    case: &'c Case<'c>,
+    plank: Plank,
+    frames: Vec<f64>,
+    /// Damage along the plank, grown by what must be cut beyond it.
+    cut: (f64, f64),
+    screw_shank: f64,
+}
+
+impl<'c> Context<'c> {
+    fn new(case: &'c Case<'c>) -> Result<Self, InputError> {
+        let plank = case.place.face(case.shell, case.thickness);
+        let (from, to) = case.place.span(case.shell);
+        let points: Vec<Point> = case.damage.iter().flat_map(|d| d.points.iter().copied()).collect();
+        let Some((x0, x1)) = extent(&points, 0) else {
+            return Err(InputError::new("damage", "mark the damage on this plank first"));
+        };
+        let beyond = case.practice.graving.rot_along.max(2.0 * case.thickness);
+        let frames = case.shell.frames.iter().filter(|x| **x >= from && **x <= to).map(|x| x - from).collect();
+        Ok(Self {
+            cut: ((x0 - beyond).max(0.0), (x1 + beyond).min(plank.length)),
+            plank,
+            frames,
+            case,
+            screw_shank: fastening::shank(14),
+        })
+    }
+
+    fn area(&self) -> f64 {
+        crate::geometry::signed_area(&self.plank.polygon())
+    }
+
+    fn rules(&self) -> &SchoolRules {
+        self.case.practice.school(self.case.school)
+    }
+
+    /// Share of the plank's section that the damage takes at its worst place.
+    fn section_lost(&self) -> f64 {
+        let lost = |damage: &Damage| {
+            let (y0, y1) = extent(&damage.points, 1).unwrap_or_default();
+            let (x0, x1) = extent(&damage.points, 0).unwrap_or_default();
+            let width = self.plank.width_at((x0 + x1) / 2.0).max(1.0);
+            let across = match damage.kind {
+                graving::DamageKind::Crack => (y1 - y0).max(2.0),
+                _ => y1 - y0,
+            };
+            (across / width).min(1.0) * (damage.depth / self.case.thickness).min(1.0)
+        };
+        self.case.damage.iter().map(lost).fold(0.0, f64::max)
+    }
+
+    fn leave(&self) -> Draft {
+        super::leave(self.case.worst, self.section_lost(), self.case.below_waterline)
+    }
+
+    fn treat(&self) -> Draft {
+        let area = |d: &Damage| match (extent(&d.points, 0), extent(&d.points, 1)) {
+            (Some((x0, x1)), Some((y0, y1))) => (x1 - x0).max(20.0) * (y1 - y0).max(20.0),
+            _ => 0.0,
+        };
+        treat(
+            self.case.worst,
+            self.section_lost(),
+            self.case.damage.iter().any(|d| d.kind == graving::DamageKind::Crack),
+            self.case.moisture,
+            self.case.damage.iter().filter_map(|d| extent(&d.points, 0)).map(|(a, b)| b - a).sum(),
+            self.case.damage.iter().map(area).sum(),
+            self.case.damage.len() as u32,
+        )
+    }
+
+    /// Damage in groups that lie close enough along the plank to share a patch.
+    fn groups(&self) -> Vec<Vec<Damage>> {
+        let mut sorted: Vec<(f64, f64, Damage)> = self
+            .case
+            .damage
+            .iter()
+            .map(|d| {
+                let (x0, x1) = extent(&d.points, 0).unwrap_or_default();
+                (x0, x1, d.clone())
+            })
+            .collect();
+        sorted.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let mut groups: Vec<(f64, Vec<Damage>)> = Vec::new();
+        for (x0, x1, damage) in sorted {
+            match groups.last_mut() {
+                Some((end, group)) if x0 - *end <= MERGE_WITHIN => {
+                    *end = end.max(x1);
+                    group.push(damage);
+                }
+                _ => groups.push((x1, vec![damage])),
+            }
+        }
+        groups.into_iter().map(|(_, group)| group).collect()
+    }
+
+    fn graving(&self) -> Result<Draft, InputError> {
+        let mut patches = Vec::new();
+        for damage in self.groups() {
+            patches.push(graving::plan(&graving::Request {
+                plank: self.plank.clone(),
+                damage,
+                holes: self.case.holes.clone(),
+                frames: self.frames.clone(),
+                rules: self.case.practice.graving,
+            })?);
+        }
+        let area: f64 = patches.iter().map(|p| p.area).sum();
+        let share = area / self.area();
+        let mut reasons: Vec<Reason> = Vec::new();
+        for patch in &patches {
+            for reason in patch.reasons.iter().filter(|r| r.rule != "graving.area") {
+                // What holds for every patch alike is said once.
+                if !reasons.iter().any(|r| r.rule == reason.rule && r.verdict == reason.verdict) {
+                    reasons.push(reason.clone());
+                }
+            }
+        }
+        reasons.extend(self.graving_rules(&patches, share));
+        let worst_section = patches
+            .iter()
+            .map(|p| {
+                let (y0, y1) = extent(&p.outline, 1).unwrap_or_default();
+                let (x0, x1) = extent(&p.outline, 0).unwrap_or_default();
+                (y1 - y0) / self.plank.width_at((x0 + x1) / 2.0) * p.depth / self.case.thickness
+            })
+            .fold(0.0, f64::max);
+        let volume: f64 = patches.iter().map(|p| p.area * p.depth).sum();
+        let extent = Extent {
+            length: patches.iter().map(|p| p.blank.length).sum(),
+            cut: patches.iter().map(Patch::perimeter).sum(),
+            seam: 0.0,
+            fastenings: self.renewed_fastenings(&patches),
+            area,
+            places: patches.len() as u32,
+        };
+        Ok(Draft {
+            kind: OptionKind::Graving,
+            kept: 1.0 - volume / (self.area() * self.case.thickness),
+            strength: 1.0 - worst_section * (1.0 - PATCH_EFFICIENCY),
+            extent,
+            wood: Wood::Patches(patches),
+            reasons,
+        })
+    }
+
+    fn renewed_fastenings(&self, patches: &[Patch]) -> u32 {
+        let live = |id: &String| self.case.holes.iter().any(|h| h.live && h.id == *id);
+        patches.iter().flat_map(|p| &p.swallowed).filter(|id| live(id)).count() as u32
+    }
+
+    fn graving_rules(&self, patches: &[Patch], share: f64) -> Vec<Reason> {
+        let mut reasons = Vec::new();
+        let near_joint = JOINT_THICKNESSES * self.case.thickness;
+        for patch in patches {
+            let (x0, x1) = extent(&patch.outline, 0).unwrap_or_default();
+            let ends = [(self.case.place.from_bay, x0), (self.case.place.to_bay, self.plank.length - x1)];
+            for distance in ends.into_iter().filter(|(joint, _)| joint.is_some()).map(|(_, d)| d) {
+                let (verdict, text) = if distance < near_joint {
+                    (Verdict::Forbids, "nearer than 3 thicknesses to a joint: a splice, not a patch")
+                } else {
+                    (Verdict::For, "at least 3 thicknesses clear of the joint")
+                };
+                reasons.push(Reason::new("graving.joint", verdict, text).against(
+                    "distance to the joint",
+                    distance,
+                    "mm",
+                    near_joint,
+                ));
+            }
+        }
+        if let Some(moisture) = self.case.moisture {
+            let (verdict, text) = if moisture > GLUE_LIMIT {
+                (Verdict::Forbids, "do not patch over wet wood: dry it first")
+            } else {
+                (Verdict::For, "dry enough to patch")
+            };
+            reasons.push(Reason::new("graving.wet", verdict, text).against("moisture", moisture, "%", GLUE_LIMIT));
+        }
+        let rules = self.rules();
+        if rules.patch_share < 1.0 || rules.patches < 99 {
+            let too_much = share > rules.patch_share || patches.len() as u32 > rules.patches;
+            let (verdict, text) = if too_much {
+                (Verdict::Against, "full-length new timber once patches take too much of the plank, or are too many")
+            } else {
+                (Verdict::For, "few patches, on little of the plank")
+            };
+            reasons.push(
+                Reason::new("school.patches", verdict, text)
+                    .school(self.case.school)
+                    .against("patched", share * 100.0, "%", rules.patch_share * 100.0)
+                    .against("patches", patches.len() as f64, "", f64::from(rules.patches)),
+            );
+        }
+        if rules.bays_from_butt > 0 {
+            reasons.extend(self.patches_by_butts(patches, rules.bays_from_butt));
+        }
+        if self.case.school == School::Conserve {
+            reasons.push(
+                Reason::new(
+                    "school.conserve.patch",
+                    Verdict::For,
+                    "save the old timber; patch with old timber of the same species and age",
+                )
+                .school(School::Conserve),
+            );
+        }
+        reasons
+    }
+
+    /// Patches within so many bays of one of the plank's own butts.
+    fn patches_by_butts(&self, patches: &[Patch], bays: u32) -> Option<Reason> {
+        let space = self.case.shell.frame_space();
+        let near = patches
+            .iter()
+            .filter_map(|p| extent(&p.outline, 0))
+            .flat_map(|(x0, x1)| {
+                let fore = self.case.place.from_bay.map(|_| x0);
+                let aft = self.case.place.to_bay.map(|_| self.plank.length - x1);
+                [fore, aft]
+            })
+            .flatten()
+            .fold(f64::INFINITY, f64::min);
+        let found = near / space;
+        (found < f64::from(bays)).then(|| {
+            Reason::new("school.patch_by_butt", Verdict::Against, "a patch this near to a butt weakens both")
+                .school(self.case.school)
+                .against("from the butt", found, "frame spaces", f64::from(bays))
+        })
+    }
+
+    /// Fastenings, seams and hours for a stretch of new plank.
+    fn stretch_extent(&self, stretch: &Stretch) -> Extent {
+        let crossings = self.frames.iter().filter(|x| **x >= stretch.from && **x <= stretch.to).count() as u32;
+        let per_crossing = fastening::per_crossing(stretch.width);
+        let butt_ends =
+            u32::from(stretch.new_fore && stretch.scarf == 0.0) + u32::from(stretch.new_aft && stretch.scarf == 0.0);
+        let joints = u32::from(stretch.new_fore) + u32::from(stretch.new_aft);
+        Extent {
+            length: stretch.length(),
+            cut: f64::from(joints) * (stretch.width + stretch.scarf),
+            seam: 2.0 * stretch.length(),
+            fastenings: crossings * per_crossing + butt_ends * 2 * fastening::per_butt_side(stretch.width),
+            area: stretch.length() * stretch.width,
+            places: 1,
+        }
+    }
+
+    fn width_between(&self, from: f64, to: f64) -> f64 {
+        self.plank
+            .upper
+            .iter()
+            .map(|p| p[0])
+            .filter(|x| *x > from && *x < to)
+            .chain([from, to])
+            .map(|x| self.plank.width_at(x))
+            .fold(0.0, f64::max)
+    }
+
+    fn plank_draft(&self, kind: OptionKind, stretch: Stretch, strength: f64, reasons: Vec<Reason>) -> Draft {
+        let renewed = crate::geometry::signed_area(&self.face_between(stretch.from, stretch.to));
+        Draft {
+            kind,
+            kept: 1.0 - renewed / self.area(),
+            strength,
+            extent: self.stretch_extent(&stretch),
+            wood: Wood::Plank(stretch),
+            reasons,
+        }
+    }
+
+    fn face_between(&self, from: f64, to: f64) -> Vec<Point> {
+        use crate::geometry::{HalfPlane, clip};
+        let aft_of = HalfPlane { nx: -1.0, ny: 0.0, d: -from };
+        let forward_of = HalfPlane { nx: 1.0, ny: 0.0, d: to };
+        clip(&clip(&self.plank.polygon(), &aft_of), &forward_of)
+    }
+
+    fn whole(&self) -> Draft {
+        let stretch = Stretch {
+            from: 0.0,
+            to: self.plank.length,
+            width: self.width_between(0.0, self.plank.length),
+            new_fore: false,
+            new_aft: false,
+            scarf: 0.0,
+            fore_bay: None,
+            aft_bay: None,
+        };
+        let damaged = (self.cut.1 - self.cut.0) / self.plank.length;
+        let sound = 1.0 - damaged;
+        let mut reasons = vec![Reason::new("decide.whole", Verdict::For, "no new joint in the strake").value(
+            "sound length of the plank",
+            sound * 100.0,
+            "%",
+        )];
+        let least = self.rules().whole_below;
+        if least < 1.0 {
+            let (verdict, text) = if sound < least {
+                (Verdict::For, "little of it is sound: a whole plank is right")
+            } else {
+                (Verdict::Against, "too much of it is sound for a whole plank")
+            };
+            reasons.push(Reason::new("school.whole", verdict, text).school(self.case.school).against(
+                "sound",
+                sound * 100.0,
+                "%",
+                least * 100.0,
+            ));
+        }
+        self.plank_draft(OptionKind::WholePlank, stretch, 1.0, reasons)
+    }
+
+    /// The new joints that a part plank may have, with the rules they break against the boat's other joints.
+    fn joint_conflicts(&self, bay: u32, rule: &Rule) -> Vec<(Joint, Conflict)> {
+        let here = Joint { side: self.case.place.side, strake: self.case.place.strake, bay };
+        self.case
+            .other_joints
+            .iter()
+            .filter_map(|other| butts::conflict(rule, here, *other).map(|conflict| (*other, conflict)))
+            .collect()
+    }
+
+    /// Part plank between two butts (or a butt and an old joint): fewest broken rules, then least new wood.
+    fn butt_piece(&self) -> Option<Draft> {
+        let (first, last) = self.case.place.bays(self.case.shell);
+        let (from, to) = self.cut_bays();
+        let fores = (first + 1..last).filter(|bay| *bay <= from).map(Some).chain([None]);
+        let mut best: Option<((usize, f64), Stretch, Vec<Reason>)> = None;
+        for fore in fores {
+            for aft in (first + 1..last).filter(|bay| *bay >= to).map(Some).chain([None]) {
+                if fore.is_none() && aft.is_none() {
+                    continue;
+                }
+                let (stretch, reasons) = self.butted(fore, aft);
+                let merit = (reasons.len(), stretch.length());
+                if best.as_ref().is_none_or(|(other, ..)| merit < *other) {
+                    best = Some((merit, stretch, reasons));
+                }
+            }
+        }
+        let (_, stretch, reasons) = best?;
+        Some(self.butt_draft(stretch, reasons))
+    }
+
+    /// The bays a joint may lie at: at or forward of the first, at or aft of the second.
+    fn cut_bays(&self) -> (u32, u32) {
+        let (first, last) = self.case.place.bays(self.case.shell);
+        let middle = |bay: u32| self.case.shell.bay_middle(bay) - self.case.place.span(self.case.shell).0;
+        let from = (first + 1..last).take_while(|bay| middle(*bay) <= self.cut.0).last().unwrap_or(first);
+        let to = (first + 1..last).find(|bay| middle(*bay) >= self.cut.1).unwrap_or(last);
+        (from, to)
+    }
+
+    /// New wood between two butts, and every rule it breaks.
+    fn butted(&self, fore: Option<u32>, aft: Option<u32>) -> (Stretch, Vec<Reason>) {
+        let shell = self.case.shell;
+        let (from_x, _) = self.case.place.span(shell);
+        let (first, last) = self.case.place.bays(shell);
+        let rule = &self.case.butt_rule;
+        let middle = |bay: u32| shell.bay_middle(bay) - from_x;
+        let mut reasons = Vec::new();
+        let ends = [first, fore.unwrap_or(first), aft.unwrap_or(last), last];
+        for pair in ends.windows(2).filter(|pair| pair[0] != pair[1]) {
+            let found = pair[1] - pair[0];
+            if found < rule.min_piece {
+                let text = format!("it leaves a piece of {found} frame spaces in the strake");
+                reasons.push(Reason::new("butts.short_piece", Verdict::Against, text).against(
+                    "piece",
+                    f64::from(found),
+                    "frame spaces",
+                    f64::from(rule.min_piece),
+                ));
+            }
+        }
+        for bay in [fore, aft].into_iter().flatten() {
+            let conflicts = self.joint_conflicts(bay, rule).into_iter();
+            reasons.extend(conflicts.map(|(other, conflict)| conflict_reason(bay, other, conflict)));
+        }
+        let (from, to) = (fore.map_or(0.0, middle), aft.map_or(self.plank.length, middle));
+        let stretch = Stretch {
+            from,
+            to,
+            width: self.width_between(from, to),
+            new_fore: fore.is_some(),
+            new_aft: aft.is_some(),
+            scarf: 0.0,
+            fore_bay: fore,
+            aft_bay: aft,
+        };
+        (stretch, reasons)
+    }
+
+    fn butt_draft(&self, stretch: Stretch, mut reasons: Vec<Reason>) -> Draft {
+        if reasons.is_empty() {
+            reasons.push(Reason::new(
+                "butts.shift",
+                Verdict::For,
+                "the new butts keep the shift from every other joint",
+            ));
+        }
+        if self.rules().butts_first {
+            reasons
+                .push(Reason::new("school.butts", Verdict::For, "butts rather than scarfs").school(self.case.school));
+        }
+        let holes = f64::from(fastening::per_butt_side(stretch.width)) * self.screw_shank;
+        let strength = 1.0 - (holes / stretch.width).min(1.0);
+        reasons.push(
+            Reason::note("butts.strength", "net section at the butt's fastenings, block as thick as the plank")
+                .formula("1 − fastenings × shank / width")
+                .value("strength", strength * 100.0, "%"),
+        );
+        self.plank_draft(OptionKind::ButtPiece, stretch, strength, reasons)
+    }
+
+    /// Part plank between two scarfs, each feather kept off the frames' fastenings.
+    fn scarf_piece(&self) -> Option<Draft> {
+        let joint = scarf::plan(self.case.thickness, self.plank.width_at(self.cut.0), scarf::PLANKING_RATIO).ok()?;
+        let fore = self.scarf_end(self.cut.0, -joint.length);
+        let aft = self.scarf_end(self.cut.1, joint.length);
+        if fore.is_none() && aft.is_none() {
+            return None;
+        }
+        let (from, to) = (fore.unwrap_or(0.0), aft.unwrap_or(self.plank.length));
+        let (from_x, _) = self.case.place.span(self.case.shell);
+        // The bay an x lies in: the last frame at or forward of it.
+        let bay_at = |x: f64| self.case.shell.frames.iter().filter(|f| **f <= x + from_x).count() as u32;
+        let half = |n: u32| n.div_ceil(2);
+        let rule = &self.case.butt_rule;
+        let scarf_rule = Rule { adjacent: half(rule.adjacent), one_between: half(rule.one_between), ..*rule };
+        let mut reasons = Vec::new();
+        let middles = [fore.map(|x| x + joint.length / 2.0), aft.map(|x| x - joint.length / 2.0)];
+        for bay in middles.into_iter().flatten().map(bay_at) {
+            reasons.extend(
+                self.joint_conflicts(bay, &scarf_rule)
+                    .into_iter()
+                    .map(|(other, conflict)| conflict_reason(bay, other, conflict)),
+            );
+        }
+        if self.rules().butts_first {
+            reasons.push(
+                Reason::new("school.butts", Verdict::Against, "butts rather than scarfs").school(self.case.school),
+            );
+        }
+        reasons.push(
+            Reason::note(
+                "scarf.strength",
+                "scarfs 8 to 1, the outer feather pointing aft, feathers 40 mm clear of fastenings",
+            )
+            .formula("length = ratio × thickness")
+            .source("Wood Handbook ch. 12")
+            .value("scarf length", joint.length, "mm")
+            .value("strength", joint.efficiency * 100.0, "%"),
+        );
+        let stretch = Stretch {
+            from,
+            to,
+            width: self.width_between(from, to),
+            new_fore: fore.is_some(),
+            new_aft: aft.is_some(),
+            scarf: joint.length,
+            fore_bay: fore.map(|x| bay_at(x + joint.length / 2.0)),
+            aft_bay: aft.map(|x| bay_at(x - joint.length / 2.0)),
+        };
+        Some(self.plank_draft(OptionKind::ScarfPiece, stretch, joint.efficiency, reasons))
+    }
+
+    /// Outer end of a scarf that begins at `cut` and runs out by `run` (negative: forward), shifted outward
+    /// until both feathers are clear of the frames; `None` when it would run off the plank.
+    fn scarf_end(&self, cut: f64, run: f64) -> Option<f64> {
+        const STEP: f64 = 5.0;
+        let clear = |x: f64| self.frames.iter().all(|f| (f - x).abs() >= scarf::FEATHER_CLEARANCE);
+        let mut feather = cut;
+        loop {
+            let outer = feather + run;
+            if outer <= 0.0 || outer >= self.plank.length {
+                return None;
+            }
+            if clear(feather) && clear(outer) {
+                return Some(outer);
+            }
+            feather += STEP * run.signum();
+        }
+    }
+}
+
+fn conflict_reason(bay: u32, other: Joint, conflict: Conflict) -> Reason {
+    Reason::new("butts.shift", Verdict::Against, format!("a joint in bay {bay} and {other}: {}", conflict.text()))
+        .against("found", f64::from(conflict.found), "", f64::from(conflict.needed))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::grid::Construction;
+    use crate::hull::{self, Principal};
+    use crate::repair::graving::DamageKind;
+
+    fn shell() -> Shell {
+        let boat = Principal {
+            construction: Construction::CarvelCaulked,
+            length: 8_600.0,
+            beam: 2_700.0,
+            depth: 1_500.0,
+            frames: 34,
+            strakes: 13,
+            plank_thickness: 25.0,
+        };
+        hull::generate(&boat, 1929).unwrap().shell
+    }
+
+    fn case(shell: &Shell, school: School) -> Case<'_> {
+        Case {
+            shell,
+            place: PlankPlace { side: Side::Port, strake: 5, from_bay: None, to_bay: Some(20) },
+            thickness: 25.0,
+            damage: vec![Damage {
+                kind: DamageKind::Crack,
+                points: vec![[2_000.0, 55.0], [2_180.0, 60.0]],
+                depth: 8.0,
+            }],
+            holes: vec![],
+            worst: Grade::Mend,
+            causes: vec![Cause::Grounding],
+            moisture: Some(14.0),
+            below_waterline: true,
+            other_joints: vec![],
+            school,
+            butt_rule: butts::WIDE,
+            practice: Practice::default(),
+        }
+    }
+
+    fn first(case: &Case<'_>) -> OptionKind {
+        options(case, |op| op.rate().0).unwrap()[0].kind
+    }
+
+    #[test]
+    fn the_schools_disagree_about_a_cracked_bilge_plank() {
+        let shell = shell();
+        assert_eq!(first(&case(&shell, School::Conserve)), OptionKind::Graving);
+        let all = options(&case(&shell, School::Conserve), |op| op.rate().0).unwrap();
+        assert_eq!(all.len(), 6);
+        let whole = all.iter().find(|o| o.kind == OptionKind::WholePlank).unwrap();
+        assert!(whole.reasons.iter().any(|r| r.school == Some(School::Conserve) && r.verdict == Verdict::Against));
+        assert!(whole.kept < 1e-9 && all[0].kept > 0.95);
+    }
+
+    #[test]
+    fn two_patches_in_a_plank_speak_against_patching_in_the_renew_school() {
+        let shell = shell();
+        let mut two = case(&shell, School::Renew);
+        two.damage.push(Damage {
+            kind: DamageKind::Gouge,
+            points: vec![[3_500.0, 50.0], [3_560.0, 50.0], [3_530.0, 70.0]],
+            depth: 5.0,
+        });
+        let all = options(&two, |op| op.rate().0).unwrap();
+        let graving = all.iter().find(|o| o.kind == OptionKind::Graving).unwrap();
+        assert!(graving.reasons.iter().any(|r| r.rule == "school.patches" && r.verdict == Verdict::Against));
+    }
+
+    #[test]
+    fn wet_wood_is_never_patched() {
+        let shell = shell();
+        let wet = Case { moisture: Some(24.0), ..case(&shell, School::Conserve) };
+        let all = options(&wet, |op| op.rate().0).unwrap();
+        let graving = all.iter().find(|o| o.kind == OptionKind::Graving).unwrap();
+        assert!(graving.forbidden() && graving.score == 0.0);
+    }
+
+    #[test]
+    fn a_part_plank_shifts_its_butts_from_the_neighbours() {
+        let shell = shell();
+        let crowded = Case {
+            other_joints: (5..12).map(|bay| Joint { side: Side::Port, strake: 4, bay }).collect(),
+            ..case(&shell, School::Workboat)
+        };
+        let all = options(&crowded, |op| op.rate().0).unwrap();
+        let butt = all.iter().find(|o| o.kind == OptionKind::ButtPiece).unwrap();
+        let Wood::Plank(stretch) = &butt.wood else { panic!("a part plank is a stretch") };
+        for bay in [stretch.fore_bay, stretch.aft_bay].into_iter().flatten() {
+            assert!(!(3..=13).contains(&bay), "bay {bay} is within three of a neighbour's joint");
+        }
+    }
+
+    #[test]
+    fn butts_put_by_hand_are_told_what_they_break() {
+        let shell = shell();
+        let mut by_hand = case(&shell, School::Workboat);
+        let (from, to) = cut_bays(&by_hand).unwrap();
+        assert!(from < to && shell.bay_middle(from) <= 2_000.0 && shell.bay_middle(to) >= 2_180.0);
+        by_hand.other_joints = vec![Joint { side: Side::Port, strake: 4, bay: from }];
+        let rate = |op: Operation| op.rate().0;
+        let near = with_butts(&by_hand, Some(from), Some(to), rate).unwrap();
+        assert!(near.reasons.iter().any(|r| r.rule == "butts.shift" && r.verdict == Verdict::Against));
+        let whole = with_butts(&by_hand, None, None, rate).unwrap();
+        assert_eq!((whole.kind, whole.kept), (OptionKind::WholePlank, 0.0));
+        assert_eq!(with_butts(&by_hand, Some(from + 1), Some(to), rate).unwrap_err().field, "fore");
+        assert_eq!(with_butts(&by_hand, None, Some(from), rate).unwrap_err().field, "aft");
+    }
+
+    #[test]
+    fn scarf_feathers_stay_off_the_frames() {
+        let shell = shell();
+        let all = options(&case(&shell, School::Conserve), |op| op.rate().0).unwrap();
+        let Wood::Plank(stretch) = all.iter().find(|o| o.kind == OptionKind::ScarfPiece).unwrap().wood.clone() else {
+            panic!("a part plank is a stretch")
+        };
+        for feather in [stretch.from, stretch.from + stretch.scarf, stretch.to, stretch.to - stretch.scarf] {
+            assert!(shell.frames.iter().all(|f| (f - feather).abs() >= 40.0 - 1e-9));
+        }
+    }
+}

@@ -1,0 +1,385 @@
+//! A frame's own shape out of the table of offsets: its section, the bevel along it, and the moulds to make it by.
+
+use crate::error::{self, InputError};
+use crate::geometry::Point;
+use crate::grid::offsets::{Offsets, RowKind};
+use crate::reason::{Reason, Verdict};
+use crate::repair::decide::OptionKind;
+use crate::repair::decide::member::{RUN_OUT, run_out};
+use crate::timber::board::Drying;
+use crate::timber::species::Species;
+
+use super::bend;
+use super::bevel::{self, Section};
+use super::fair;
+
+/// The bevel at a height of a frame.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct BevelAt {
+    pub height: f64,
+    pub half_breadth: f64,
+    /// Along the frame from its heel, mm.
+    pub along: f64,
+    /// Degrees; positive where the hull narrows going aft.
+    pub bevel: f64,
+}
+
+/// A frame's shape. Lengths mm.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FrameShape {
+    /// Aft of the first station.
+    pub x: f64,
+    /// `[half-breadth, height]` from the heel up, close together.
+    pub section: Vec<Point>,
+    /// The sections a frame space forward and aft, for drawing.
+    pub fore: Vec<Point>,
+    pub aft: Vec<Point>,
+    pub bevels: Vec<BevelAt>,
+    pub girth: f64,
+    /// Tightest radius along it; `None` where it is nearly straight.
+    pub radius: Option<f64>,
+    /// Where that is, along from the heel.
+    pub tightest_at: f64,
+    /// Greatest bevel, whichever way, degrees.
+    pub most_bevel: f64,
+    /// The bevel changes sides along it: the frame stands square somewhere.
+    pub turns: bool,
+}
+
+/// Points of a section.
+const DENSE: usize = 41;
+/// Points each way that a radius is taken over.
+const REACH: usize = 4;
+/// Bevels given along a frame.
+const BEVELS: usize = 9;
+/// A radius of more than this is straight, mm.
+const STRAIGHT: f64 = 20_000.0;
+
+/// A frame's shape at `x`, with bevels over a frame space each way. Errors name `offsets` or `x`. Source: handbook 04.
+///
+/// The lines of the table are carried through the stations as a batten would take them (natural splines), the section through
+/// its points likewise.
+pub fn shape(offsets: &Offsets, x: f64, space: f64) -> Result<FrameShape, InputError> {
+    offsets.check().map_err(|e| InputError::new("offsets", format!("{}: {}", e.field, e.message)))?;
+    error::length("space", space)?;
+    let (first, last) = (offsets.stations[0], offsets.stations[offsets.stations.len() - 1]);
+    if x < first || x > last {
+        let message = format!("lies outside the stations ({first:.0} to {last:.0} mm)");
+        return Err(InputError::new("x", message));
+    }
+    let at = |x: f64| dense(&points_at(offsets, x));
+    let section = at(x)?;
+    let (fore, aft) = ((x - space).max(first), (x + space).min(last));
+    let (fore_section, aft_section) = (at(fore)?, at(aft)?);
+    let girth_to = running(&section);
+    let girth = girth_to[DENSE - 1];
+    // Over a fifth of the girth: a spline between few points bends a little more here and a little less there.
+    let curvature =
+        |i: usize| super::pattern::curvature(&[section[i - REACH], section[i], section[i + REACH]])[1].abs();
+    let tightest = (REACH..DENSE - REACH).max_by(|a, b| curvature(*a).total_cmp(&curvature(*b))).unwrap_or(DENSE / 2);
+    let radius = 1.0 / curvature(tightest).max(1e-9);
+    let mut sections = vec![Section { x: fore, points: fore_section.clone() }];
+    let station = usize::from(fore < x);
+    if fore < x {
+        sections.push(Section { x, points: section.clone() });
+    }
+    if aft > x {
+        sections.push(Section { x: aft, points: aft_section.clone() });
+    }
+    let mut bevels = Vec::new();
+    for i in 0..BEVELS {
+        let k = 1 + i * (DENSE - 3) / (BEVELS - 1);
+        let [half_breadth, height] = section[k];
+        // Near the keel and the sheer a neighbour may end lower or higher: there is no bevel to give.
+        if let Ok(found) = bevel::at(&sections, station, height) {
+            bevels.push(BevelAt { height, half_breadth, along: girth_to[k], bevel: found.bevel });
+        }
+    }
+    let most_bevel = bevels.iter().map(|b| b.bevel).fold(0.0f64, |m, b| if b.abs() > m.abs() { b } else { m });
+    let turns = bevels.iter().any(|b| b.bevel > 0.5) && bevels.iter().any(|b| b.bevel < -0.5);
+    Ok(FrameShape {
+        x,
+        fore: fore_section,
+        aft: aft_section,
+        bevels,
+        girth,
+        radius: (radius < STRAIGHT).then_some(radius),
+        tightest_at: girth_to[tightest],
+        most_bevel,
+        turns,
+        section,
+    })
+}
+
+/// Every point the table gives at a place along the boat, from the heel up.
+fn points_at(offsets: &Offsets, x: f64) -> Vec<Point> {
+    let along = |values: &[Option<f64>]| -> Vec<Point> {
+        offsets.stations.iter().zip(values).filter_map(|(x, v)| Some([*x, (*v)?])).collect()
+    };
+    let value = |values: &[Option<f64>]| -> Option<f64> {
+        let line = along(values);
+        let inside = line.first()?[0] <= x && x <= line.last()?[0];
+        match line.len() {
+            _ if !inside => None,
+            0 | 1 => None,
+            2 => Some(crate::geometry::polyline_at(&line, x)),
+            _ => Some(fair::through(&line, &[x])[0]),
+        }
+    };
+    let height_of = |name: &str| {
+        offsets.rows.iter().find(|r| r.kind == RowKind::Height && r.name == name).and_then(|r| value(&r.values))
+    };
+    let lines = offsets.rows.iter().filter_map(|row| match row.kind {
+        RowKind::Waterline => Some([value(&row.values)?, row.at]),
+        RowKind::Buttock => Some([row.at, value(&row.values)?]),
+        RowKind::HalfBreadth => Some([value(&row.values)?, height_of(&row.name)?]),
+        RowKind::Height => {
+            let paired = offsets.rows.iter().any(|r| r.kind == RowKind::HalfBreadth && r.name == row.name);
+            if paired { None } else { Some([0.0, value(&row.values)?]) }
+        }
+    });
+    let mut points: Vec<Point> = lines.map(|p| [p[0].max(0.0), p[1]]).collect();
+    points.sort_by(|a, b| a[1].total_cmp(&b[1]).then(a[0].total_cmp(&b[0])));
+    // Below the lowest named line (the rabbet) there is no frame.
+    let named = offsets.rows.iter().filter(|r| r.kind == RowKind::Height).filter_map(|r| value(&r.values));
+    let (lowest, highest) = named.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
+    if lowest < highest {
+        points.retain(|p| p[1] >= lowest - 1.0 && p[1] <= highest + 1.0);
+    }
+    points.dedup_by(|a, b| (a[0] - b[0]).hypot(a[1] - b[1]) < 5.0);
+    points
+}
+
+/// A section close together: a spline along the chord through its points.
+fn dense(points: &[Point]) -> Result<Vec<Point>, InputError> {
+    if points.len() < 3 {
+        return Err(InputError::new("offsets", "give fewer than three points here: no section can be drawn"));
+    }
+    let along = running(points);
+    let total = along[along.len() - 1];
+    let at: Vec<f64> = (0..DENSE).map(|i| total * i as f64 / (DENSE - 1) as f64).collect();
+    let axis = |k: usize| {
+        let line: Vec<Point> = along.iter().zip(points).map(|(s, p)| [*s, p[k]]).collect();
+        fair::through(&line, &at)
+    };
+    Ok(axis(0).into_iter().zip(axis(1)).map(|(b, h)| [b.max(0.0), h]).collect())
+}
+
+/// Distance along a line to each of its points.
+fn running(points: &[Point]) -> Vec<f64> {
+    let mut total = 0.0;
+    let mut out = vec![0.0];
+    for w in points.windows(2) {
+        total += (w[1][0] - w[0][0]).hypot(w[1][1] - w[0][1]);
+        out.push(total);
+    }
+    out
+}
+
+/// What a frame is made to.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Scantling {
+    pub sided: f64,
+    pub moulded: f64,
+}
+
+/// How a frame is made: stock and mould. Lengths mm.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Mould {
+    pub way: OptionKind,
+    /// Pieces, and each piece's stock: length, width in the plane of the curve, thickness (sided, with the bevel).
+    pub pieces: u32,
+    pub stock: [f64; 3],
+    pub plies: u32,
+    pub ply_thickness: f64,
+    /// Inside radius of the former; `None` where it is sawn to the mould.
+    pub former_radius: Option<f64>,
+    /// How far the former is tighter: rise over the frame's chord, the frame's own and the former's.
+    pub rises: Option<(f64, f64)>,
+    pub spring_back: f64,
+    pub reasons: Vec<Reason>,
+}
+
+/// Longest of a strip over its frame, each end, mm (*yard rule*).
+const END_OVER: f64 = 50.0;
+/// Planed off a lamination's sides, both together, mm (*yard rule*).
+const CLEAN_UP: f64 = 4.0;
+
+/// Extra width that a bevel asks of the stock: sided × tan β, mm.
+pub fn bevel_width(sided: f64, bevel: f64) -> f64 {
+    sided * bevel.abs().to_radians().tan()
+}
+
+/// The mould for each way of making the frame: sawn, steamed, laminated.
+///
+/// Sawn: futtocks so short that the grain runs out no more than 6°, stock wide enough for the curve and the bevel. Steamed: 12 %
+/// springs back, so the former is tighter. Laminated: `n = t / t_ply` plies, 1/n² springs back. Errors name `sided` or `moulded`.
+pub fn moulds(frame: &FrameShape, scantling: Scantling, species: &Species) -> Result<Vec<Mould>, InputError> {
+    let sided = error::length("sided", scantling.sided)?;
+    let moulded = error::length("moulded", scantling.moulded)?;
+    let extra = bevel_width(sided, frame.most_bevel);
+    let outer = frame.radius.unwrap_or(STRAIGHT);
+    // The frame lies inside its section.
+    let radius = (outer - moulded).max(moulded);
+    let chord = {
+        let (a, b) = (frame.section[0], frame.section[frame.section.len() - 1]);
+        (b[0] - a[0]).hypot(b[1] - a[1])
+    };
+    let bevel_reason = Reason::note("frame.bevel_width", "the bevel is cut out of the stock: it is that much wider")
+        .formula("sided × tan β")
+        .value("greatest bevel", frame.most_bevel, "°")
+        .value("extra width", extra, "mm");
+    let futtocks = (run_out(frame.girth, radius.max(frame.girth / 4.0)) / RUN_OUT).ceil().clamp(1.0, 8.0);
+    let each = frame.girth / futtocks;
+    let rise = sagitta(radius, each);
+    let bend = bend::plan(&bend::Request {
+        species,
+        thickness: moulded,
+        radius,
+        drying: Drying::Air,
+        soaked: false,
+        strap: false,
+        width: None,
+    })?;
+    let plies = bend::plies_for(species, moulded, radius);
+    let (steamed_back, glued_back) = (0.12, 1.0 / f64::from(plies * plies));
+    let former = |spring_back: f64| bend::former_radius(radius, chord.min(1.9 * radius), spring_back);
+    let rises = |spring_back: f64| {
+        let rise = sagitta(radius, chord.min(1.9 * radius));
+        Some((rise, rise / (1.0 - spring_back)))
+    };
+    Ok(vec![
+        Mould {
+            way: OptionKind::Saw,
+            pieces: futtocks as u32,
+            stock: [each + 2.0 * END_OVER, moulded + rise + extra, sided],
+            plies: 1,
+            ply_thickness: moulded,
+            former_radius: None,
+            rises: None,
+            spring_back: 0.0,
+            reasons: vec![
+                Reason::note("frame.futtocks", "so many futtocks that the grain runs out no more than 6° in any; butts staggered from floor to floor")
+                    .formula("L / 2R ≤ 6° for each")
+                    .value("futtocks", futtocks, "")
+                    .value("rise in one futtock", rise, "mm"),
+                bevel_reason.clone(),
+            ],
+        },
+        Mould {
+            way: OptionKind::Steam,
+            pieces: 1,
+            stock: [frame.girth + 2.0 * END_OVER, sided + extra, moulded],
+            plies: 1,
+            ply_thickness: moulded,
+            former_radius: former(steamed_back),
+            rises: rises(steamed_back),
+            spring_back: steamed_back,
+            reasons: vec![
+                Reason::new(
+                    "frame.steam",
+                    match bend.steam_risk {
+                        bend::SteamRisk::Low => Verdict::For,
+                        bend::SteamRisk::High => Verdict::Against,
+                        bend::SteamRisk::Breaks => Verdict::Forbids,
+                    },
+                    "steamed stock springs back about 12 %: the former is tighter by that",
+                )
+                .formula("rise / (1 − 0.12)")
+                .against("inside radius", radius, "mm", bend.steam_min_radius)
+                .value("minutes in the box", bend.steam_minutes, "min"),
+                bevel_reason.clone(),
+            ],
+        },
+        Mould {
+            way: OptionKind::Laminate,
+            pieces: 1,
+            stock: [frame.girth + 2.0 * END_OVER, sided + extra + CLEAN_UP, moulded / f64::from(plies)],
+            plies,
+            ply_thickness: moulded / f64::from(plies),
+            former_radius: former(glued_back),
+            rises: rises(glued_back),
+            spring_back: glued_back,
+            reasons: vec![
+                Reason::note("frame.laminate", "plies thin enough to bend cold; the stack springs back by 1/n² of its rise")
+                    .formula("n = t / t_ply, three at least; spring-back 1/n²")
+                    .value("plies", f64::from(plies), "")
+                    .value("ply", moulded / f64::from(plies), "mm"),
+                bevel_reason,
+            ],
+        },
+    ])
+}
+
+/// Rise of an arc of a radius over a chord.
+fn sagitta(radius: f64, chord: f64) -> f64 {
+    let half = (chord / 2.0).min(radius);
+    radius - (radius * radius - half * half).max(0.0).sqrt()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::grid::offsets::Row;
+    use crate::timber::species;
+
+    /// A hull whose sections are quarter circles of 1,000 mm radius, narrowing by 100 mm a metre going aft.
+    fn round() -> Offsets {
+        let stations: Vec<f64> = (0..5).map(|i| 1_000.0 * f64::from(i)).collect();
+        let radius = |x: f64| 1_000.0 - x / 10.0;
+        let row = |name: &str, kind, at, of: &dyn Fn(f64) -> f64| Row {
+            name: name.into(),
+            kind,
+            at,
+            values: stations.iter().map(|x| Some(of(*x))).collect(),
+        };
+        let mut rows: Vec<Row> = (1..8)
+            .map(|i| {
+                let h = 100.0 * f64::from(i);
+                // Height measured up from the circle's foot, the same at every station.
+                row(&format!("WL{i}"), RowKind::Waterline, h, &|x| {
+                    let r = radius(x);
+                    (r * r - (r - h).max(0.0).powi(2)).sqrt()
+                })
+            })
+            .collect();
+        rows.push(row("Rabbet", RowKind::HalfBreadth, 0.0, &|x| (radius(x) * 100.0 - 2_500.0).max(0.0).sqrt()));
+        rows.push(row("Rabbet", RowKind::Height, 0.0, &|_| 50.0));
+        rows.push(row("Sheer", RowKind::HalfBreadth, 0.0, &|x| {
+            let r = radius(x);
+            (r * r - (r - 750.0).max(0.0).powi(2)).sqrt()
+        }));
+        rows.push(row("Sheer", RowKind::Height, 0.0, &|_| 750.0));
+        Offsets { stations: stations.clone(), rows }
+    }
+
+    #[test]
+    fn a_round_section_has_its_own_radius_and_bevels_the_way_it_narrows() {
+        let frame = shape(&round(), 2_000.0, 300.0).unwrap();
+        let radius = frame.radius.unwrap();
+        assert!((radius - 800.0).abs() < 120.0, "{radius}");
+        assert_eq!(frame.section.len(), 41);
+        assert!(frame.bevels.len() >= 5 && frame.bevels.iter().all(|b| b.bevel > 0.0), "{:?}", frame.bevels);
+        assert!(frame.bevels.windows(2).all(|w| w[1].along > w[0].along) && !frame.turns);
+        assert_eq!(shape(&round(), 9_000.0, 300.0).unwrap_err().field, "x");
+        assert_eq!(shape(&Offsets::default(), 0.0, 300.0).unwrap_err().field, "offsets");
+    }
+
+    #[test]
+    fn each_way_of_making_it_has_its_stock_and_its_former() {
+        let frame = shape(&round(), 2_000.0, 300.0).unwrap();
+        let oak = species::find("white_oak").unwrap();
+        let moulds = moulds(&frame, Scantling { sided: 40.0, moulded: 46.0 }, oak).unwrap();
+        let of = |way| moulds.iter().find(|m| m.way == way).unwrap();
+        let (saw, steam, glued) = (of(OptionKind::Saw), of(OptionKind::Steam), of(OptionKind::Laminate));
+        assert!(saw.pieces >= 2 && saw.stock[1] > 46.0 && saw.former_radius.is_none());
+        let inside = frame.radius.unwrap() - 46.0;
+        assert!(
+            steam.former_radius.unwrap() < glued.former_radius.unwrap()
+                && glued.former_radius.unwrap() <= inside + 1e-6
+        );
+        assert!(glued.plies >= 3 && (glued.ply_thickness * f64::from(glued.plies) - 46.0).abs() < 1e-9);
+        assert!((glued.spring_back - 1.0 / f64::from(glued.plies * glued.plies)).abs() < 1e-12);
+        assert!((bevel_width(40.0, 45.0) - 40.0).abs() < 1e-9);
+    }
+}
