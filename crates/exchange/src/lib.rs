@@ -10,5 +10,6 @@
 //! ```
 
 pub mod compute;
+pub mod drawing;
 pub mod report;
 pub mod sheet;

@@ -18,7 +18,7 @@ use ttf_parser::Face;
 use usvg::fontdb::Database;
 use usvg::{Options, Tree};
 
-const TEXT: &[u8] = include_bytes!("../fonts/text-400.ttf");
+pub(crate) const TEXT: &[u8] = include_bytes!("../fonts/text-400.ttf");
 const BOLD: &[u8] = include_bytes!("../fonts/text-700.ttf");
 const SLAB: &[u8] = include_bytes!("../fonts/slab-600.ttf");
 
@@ -88,19 +88,19 @@ static FONTS: LazyLock<Arc<Database>> = LazyLock::new(|| {
 });
 
 /// A face that can be drawn with and measured by.
-struct Type {
-    font: Font,
+pub(crate) struct Type {
+    pub(crate) font: Font,
     face: Face<'static>,
 }
 
 impl Type {
-    fn new(bytes: &'static [u8]) -> Result<Self, String> {
+    pub(crate) fn new(bytes: &'static [u8]) -> Result<Self, String> {
         let font = Font::new(bytes.to_vec().into(), 0).ok_or("a font of ours cannot be read")?;
         Ok(Self { font, face: Face::parse(bytes, 0).map_err(|e| e.to_string())? })
     }
 
     /// A text with what the face cannot show written another way.
-    fn shown(&self, text: &str) -> String {
+    pub(crate) fn shown(&self, text: &str) -> String {
         let mut out = String::with_capacity(text.len());
         for c in text.chars() {
             match c {
@@ -124,7 +124,7 @@ impl Type {
     }
 
     /// Breaks a text into lines no wider than `width`; a word longer than a line is cut.
-    fn wrap(&self, text: &str, size: f32, width: f32) -> Vec<String> {
+    pub(crate) fn wrap(&self, text: &str, size: f32, width: f32) -> Vec<String> {
         let mut lines = Vec::new();
         for paragraph in text.lines() {
             let mut line = String::new();
@@ -353,7 +353,7 @@ fn tree(svg: &str) -> Result<Tree, String> {
     Tree::from_str(&dressed, &options).map_err(|e| format!("a drawing cannot be read: {e}"))
 }
 
-fn ink(red: u8, green: u8, blue: u8) -> Fill {
+pub(crate) fn ink(red: u8, green: u8, blue: u8) -> Fill {
     Fill { paint: rgb::Color::new(red, green, blue).into(), ..Fill::default() }
 }
 
