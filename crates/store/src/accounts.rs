@@ -1,6 +1,7 @@
 //! The yard and its people: accounts, roles, sessions. Passwords come in hashed and tokens as digests.
 
 use jiff::{SignedDuration, Timestamp};
+use mend_keel_core::practice::Practice;
 use sqlx::FromRow;
 
 use crate::{Result, Store, StoreError, Work};
@@ -139,7 +140,39 @@ pub async fn meter_offsets(store: &Store) -> Result<Vec<(String, f64)>> {
     Ok(sqlx::query_as("SELECT species, points FROM meter_offset ORDER BY species").fetch_all(store.pool()).await?)
 }
 
+/// The yard's ways, and their version: 0 while they are the handbook's.
+pub async fn practice(store: &Store) -> Result<(Practice, i64)> {
+    let kept: Option<(String, i64)> =
+        sqlx::query_as("SELECT body, version FROM practice WHERE id = 1").fetch_optional(store.pool()).await?;
+    Ok(match kept {
+        Some((body, version)) => (serde_json::from_str(&body)?, version),
+        None => (Practice::default(), 0),
+    })
+}
+
 impl Work {
+    /// Keeps the yard's ways. Refused when somebody else changed them since `version`.
+    pub async fn set_practice(&mut self, practice: &Practice, version: i64, what: &str) -> Result<()> {
+        let body = serde_json::to_string(practice)?;
+        let done = if version == 0 {
+            sqlx::query("INSERT INTO practice (id, body) VALUES (1, ?) ON CONFLICT (id) DO NOTHING")
+                .bind(&body)
+                .execute(&mut *self.tx)
+                .await?
+        } else {
+            sqlx::query("UPDATE practice SET body = ?, version = version + 1 WHERE id = 1 AND version = ?")
+                .bind(&body)
+                .bind(version)
+                .execute(&mut *self.tx)
+                .await?
+        };
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Stale("the yard’s practice"));
+        }
+        self.note(None, None, "yard", what, &serde_json::to_value(practice)?).await?;
+        Ok(())
+    }
+
     /// Keeps the correction of a pin meter for a species; readings already taken keep theirs.
     pub async fn set_meter_offset(&mut self, species: &str, points: f64) -> Result<()> {
         sqlx::query("INSERT INTO meter_offset (species, points) VALUES (?, ?) ON CONFLICT (species) DO UPDATE SET points = excluded.points")

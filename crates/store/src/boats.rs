@@ -7,6 +7,7 @@ use mend_keel_core::grid::{Address, Construction, Joint, JointKind, Numbering, P
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::repair::decide::PlankPlace;
 use mend_keel_core::timber::board::Grain;
+use mend_keel_core::work::order::DeckSchool;
 use serde_json::json;
 use sqlx::FromRow;
 
@@ -42,6 +43,11 @@ pub struct Boat {
     pub numbering: Numbering,
     #[sqlx(json(nullable))]
     pub offsets: Option<Offsets>,
+    /// Moulds or battens hold the whole shape.
+    pub moulds: bool,
+    /// Which of the deck goes on first.
+    #[sqlx(try_from = "String")]
+    pub deck_school: DeckSchool,
     /// Of her grid: each correction makes it one more.
     pub version: i64,
 }
@@ -158,7 +164,7 @@ impl Plank {
     }
 }
 
-const BOAT: &str = "SELECT id, name, construction, boat_use, school, year, length, beam, depth, plank_thickness, plank_species, frame_species, frame_sided, frame_moulded, waterline_strake, shell, deck, numbering, offsets, version FROM boat";
+const BOAT: &str = "SELECT id, name, construction, boat_use, school, year, length, beam, depth, plank_thickness, plank_species, frame_species, frame_sided, frame_moulded, waterline_strake, shell, deck, numbering, offsets, moulds, deck_school, version FROM boat";
 const PLANK: &str = "SELECT id, boat_id, side, number AS strake, from_bay, to_bay, thickness, species, year, to_joint, grain, finish, fastened, measured, version FROM member WHERE kind = 'plank' AND removed = 0";
 
 pub async fn list(store: &Store) -> Result<Vec<Boat>> {
@@ -681,6 +687,20 @@ impl Work {
             .await?;
         let summary = format!("Table of offsets: {} stations, {} rows", offsets.stations.len(), offsets.rows.len());
         self.note(Some(boat), None, "lines", &summary, &json!({})).await?;
+        Ok(())
+    }
+
+    /// Keeps what holds a boat's shape and which of her deck goes on first.
+    pub async fn set_hold(&mut self, boat: i64, moulds: bool, deck: DeckSchool) -> Result<()> {
+        sqlx::query("UPDATE boat SET moulds = ?, deck_school = ? WHERE id = ?")
+            .bind(moulds)
+            .bind(deck.code())
+            .bind(boat)
+            .execute(&mut *self.tx)
+            .await?;
+        let held = if moulds { "Moulds hold her shape" } else { "Nothing but her own parts holds her shape" };
+        let summary = format!("{held}; {}", deck.label().to_lowercase());
+        self.note(Some(boat), None, "order", &summary, &json!({ "moulds": moulds, "deck": deck })).await?;
         Ok(())
     }
 

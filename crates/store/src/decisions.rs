@@ -63,7 +63,31 @@ pub enum Geometry {
         scarf: f64,
         fore_bay: Option<u32>,
         aft_bay: Option<u32>,
+        /// Scarfs have nibs in place of feather edges.
+        #[serde(default)]
+        nibbed: bool,
     },
+    /// New wood of a member that is no plank of the shell: x along it from its start.
+    Timber {
+        from: f64,
+        to: f64,
+        width: f64,
+        thickness: f64,
+        scarf: f64,
+        sheet: bool,
+        plies: u32,
+    },
+}
+
+impl Geometry {
+    /// Whether it is glued in.
+    pub fn is_glued(&self) -> bool {
+        match self {
+            Self::Patch { .. } => true,
+            Self::Stretch { scarf, .. } => *scarf > 0.0,
+            Self::Timber { scarf, plies, .. } => *scarf > 0.0 || *plies > 1,
+        }
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -116,6 +140,8 @@ pub struct Piece {
     #[sqlx(try_from = "String")]
     pub state: PieceState,
     pub board_id: Option<i64>,
+    /// Of its outline.
+    pub version: i64,
 }
 
 #[derive(Debug, Clone)]
@@ -130,7 +156,7 @@ pub struct NewPiece {
 
 const DECISION: &str =
     "SELECT id, boat_id, member_id, kind, reason, kept, strength, p50, p80, body, by_name, at FROM decision";
-const PIECE: &str = "SELECT id, boat_id, member_id, decision_id, name, geometry, length, width, thickness, species, state, board_id FROM piece";
+const PIECE: &str = "SELECT id, boat_id, member_id, decision_id, name, geometry, length, width, thickness, species, state, board_id, version FROM piece";
 
 /// Decisions in force.
 pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Decision>> {
@@ -204,6 +230,36 @@ impl Work {
         });
         self.note(Some(new.boat_id), Some(new.member_id), "decision", &summary, &body).await?;
         Ok(id)
+    }
+
+    /// Gives a piece another shape and blank. Refused once it is cut, or when somebody else changed it since `version`. A board
+    /// reserved for it is set free: it was chosen for the old blank.
+    pub async fn reshape(&mut self, piece: &Piece, version: i64, new: &NewPiece, why: &str) -> Result<()> {
+        let done = sqlx::query("UPDATE piece SET geometry = ?, length = ?, width = ?, thickness = ?, state = 'planned', board_id = NULL, version = version + 1 WHERE id = ? AND version = ? AND state IN ('planned', 'reserved')")
+            .bind(serde_json::to_string(&new.geometry)?)
+            .bind(new.length)
+            .bind(new.width)
+            .bind(new.thickness)
+            .bind(piece.id)
+            .bind(version)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Err(match piece.state {
+                PieceState::Cut => StoreError::Conflict("it is cut already".into()),
+                _ => StoreError::Stale("this piece"),
+            });
+        }
+        if let Some(board) = piece.board_id {
+            sqlx::query("UPDATE board SET state = 'free' WHERE id = ? AND state = 'reserved'")
+                .bind(board)
+                .execute(&mut *self.tx)
+                .await?;
+        }
+        let body = json!({ "piece": piece.id, "was": piece.geometry, "now": new.geometry, "why": why });
+        self.note(Some(piece.boat_id), Some(piece.member_id), "piece", &format!("{}: {why}", piece.name), &body)
+            .await?;
+        Ok(())
     }
 
     async fn supersede(&mut self, decision: i64) -> Result<()> {

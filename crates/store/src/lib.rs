@@ -16,6 +16,7 @@
 pub mod accounts;
 pub mod boards;
 pub mod boats;
+pub mod captures;
 pub mod decisions;
 pub mod findings;
 pub mod history;
