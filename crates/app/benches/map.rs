@@ -12,6 +12,7 @@ use mend_keel_core::repair::butts;
 use mend_keel_core::survey::compare::Outcome;
 use mend_keel_core::survey::reading::{Measure, On};
 use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};
+use mend_keel_core::work::order::DeckSchool;
 use mend_keel_store::boats::{self, Boat, NewBoat, Plank};
 use mend_keel_store::findings::{Finding, NewFinding, NewReading};
 use mend_keel_store::{Act, Store};
@@ -75,6 +76,8 @@ fn boat(strakes: u32, frames: u32) -> (Boat, Vec<Plank>) {
         deck: DeckKind::Open,
         numbering: Numbering::default(),
         offsets: None,
+        moulds: false,
+        deck_school: DeckSchool::CoveringFirst,
         version: 1,
     };
     (boat, planks)
@@ -132,6 +135,8 @@ fn planking_map(bencher: Bencher, (strakes, frames, found): (u32, u32, usize)) {
             selected: None,
             layers: &layers,
             layer: "none",
+            trials: &[],
+            marks: &[],
         };
         map.draw().len()
     });

@@ -3,6 +3,7 @@
 //! Boats come from the core's hull generator with fixed seeds and are then damaged by each boat's story; dates
 //! are set back from the day the demo is first started.
 
+mod shapes;
 mod stories;
 mod survey;
 
@@ -67,6 +68,7 @@ pub async fn fill(store: &Store, photos: &Path) -> Result<()> {
     }
     survey::fill(store, wren, start).await?;
     begin_work(store, wren, start).await?;
+    shapes::fill(store, wren, start).await?;
     begin_varnish(store, teasel).await
 }
 
@@ -82,14 +84,14 @@ async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
     let file = survey::load(store, boat).await?;
     let place = Address { side: Side::Port, strake: 6, frame: 13 };
     let plank = file.plank_at(place).map_err(survey::told)?;
-    let options = decide::case(&file, plank)
+    let options = decide::case(&file, plank, file.boat.school)
         .and_then(|case| core_decide::options(&case, |op| op.rate().0))
         .map_err(survey::told)?;
     let Some(option) = options.iter().find(|o| o.kind == OptionKind::Graving) else {
         return Ok(());
     };
     let reason = "One short crack in sound larch; the plank has been there since she was built.";
-    let (decision, pieces) = decide::settled(&file, plank, option, reason.into());
+    let (decision, pieces) = decide::settled(&file, &decide::Subject::Plank(plank), option, reason.into());
     let at = |day: i64, hour: i64| start + SignedDuration::from_hours(24 * day + hour);
     let mut work = store.begin(Act { by: "Ines Varga".into(), at: at(13, 1), once: None }).await?;
     let decided = work.decide(&decision, &pieces).await?;

@@ -101,6 +101,12 @@ impl Typed {
             .collect()
     }
 
+    /// These values with others over them.
+    pub fn over(mut self, others: &Self) -> Self {
+        self.0.extend(others.0.clone());
+        self
+    }
+
     pub fn with(mut self, field: &str, value: impl Into<String>) -> Self {
         self.0.insert(field.to_owned(), value.into());
         self

@@ -47,6 +47,7 @@ fn needed(file: &BoatFile, piece: &Piece, per_crossing: u32) -> u32 {
             let butts = if *scarf > 0.0 { 0 } else { u32::from(*new_fore) + u32::from(*new_aft) };
             crossings.len() as u32 * per_crossing + butts * 2 * fastening::per_butt_side(*width)
         }
+        Geometry::Timber { .. } => 0,
     }
 }
 
@@ -55,7 +56,7 @@ fn plan(file: &BoatFile, piece: &Piece, to_plane_off: f64) -> std::result::Resul
     let broken = |e: mend_keel_core::InputError| AppError::Refused(e.to_string());
     let width = match piece.geometry {
         Geometry::Stretch { width, .. } => width,
-        Geometry::Patch { .. } => piece.width,
+        Geometry::Patch { .. } | Geometry::Timber { .. } => piece.width,
     };
     fastening::screws(&Joining {
         plank: species::find(&piece.species).map_err(broken)?,

@@ -3,15 +3,19 @@
 
 pub mod bench;
 pub mod boats;
+pub mod capture;
 pub mod decide;
 pub mod device;
 pub mod fasten;
 pub mod finding;
 pub mod finish;
+pub mod frames;
 pub mod grid;
 pub mod map;
 pub mod members;
 pub mod offsets;
+pub mod order;
+pub mod piece;
 pub mod practice;
 pub mod problem;
 pub mod quick;
@@ -23,6 +27,7 @@ pub mod story;
 pub mod survey;
 pub mod timber;
 pub mod today;
+pub mod together;
 pub mod work;
 pub mod yard;
 
@@ -33,6 +38,7 @@ use mend_keel_core::InputError;
 use mend_keel_core::fastening;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::grid::{Address, Joint, Place};
+use mend_keel_core::practice::Practice;
 use mend_keel_core::repair::butts::{self, Rule, Violation};
 use mend_keel_core::repair::graving::Hole;
 use mend_keel_core::survey::reading::On;
@@ -41,6 +47,7 @@ use mend_keel_core::timber::species;
 use mend_keel_store::Store;
 use mend_keel_store::accounts::{self, Role, Yard};
 use mend_keel_store::boats::{self as boat_store, Boat, Plank};
+use mend_keel_store::captures::{self, CaptureRow};
 use mend_keel_store::decisions::{self, Decision, Piece, PieceState};
 use mend_keel_store::findings::{self, Finding};
 use mend_keel_store::members::{self as member_store, MemberRow};
@@ -128,8 +135,26 @@ pub fn routes() -> Vec<Route> {
         decide::list,
         decide::options,
         decide::choose,
+        together::page,
+        together::check,
+        together::keep,
+        order::page,
+        order::hold,
         shape::list,
-        shape::piece,
+        piece::show,
+        piece::check,
+        piece::reshape,
+        piece::file,
+        capture::new_form,
+        capture::create,
+        capture::show,
+        capture::edit_form,
+        capture::change,
+        capture::withdraw,
+        capture::file,
+        frames::list,
+        frames::show,
+        frames::file,
         timber::list,
         timber::reserve,
         timber::take,
@@ -156,6 +181,9 @@ pub fn routes() -> Vec<Route> {
         bench::work,
         practice::show,
         practice::save,
+        practice::keep_school,
+        practice::keep_graving,
+        practice::keep_prices,
         practice::meter,
         yard::show,
         yard::add,
@@ -296,8 +324,19 @@ pub struct BoatFile {
     pub seams: Vec<Plan>,
     pub fastenings: Vec<Plan>,
     pub joints: Vec<Joint>,
+    pub captures: Vec<CaptureRow>,
+    /// The yard's ways.
+    pub practice: Practice,
     /// The yard's corrections of a pin meter by species, points.
     pub meter_offsets: HashMap<String, f64>,
+}
+
+/// A part that asks for a decision.
+#[derive(Debug, Clone)]
+pub struct Asking {
+    pub id: i64,
+    pub name: String,
+    pub kind: MemberKind,
 }
 
 /// A part of the boat with the place on it: what a finding or a reading belongs to.
@@ -367,6 +406,8 @@ impl BoatFile {
             fastenings: plans::of_boat(store, id, "fasten").await?,
             joints: boat_store::joints(&planks),
             members: member_store::of_boat(store, id).await?,
+            captures: captures::of_boat(store, id).await?,
+            practice: accounts::practice(store).await?.0,
             meter_offsets: accounts::meter_offsets(store).await?.into_iter().collect(),
             planks,
             boat,
@@ -459,11 +500,24 @@ impl BoatFile {
         self.decisions.iter().find(|d| d.member_id == plank)
     }
 
-    /// Planks on which something was found that calls for a decision.
-    pub fn damaged(&self) -> Vec<&Plank> {
+    /// Parts on which something was found that calls for a decision, planks first.
+    pub fn asking(&self) -> Vec<Asking> {
         let open = self.findings.iter().filter(|f| f.grade > Grade::Sound && f.is_open());
         let found: HashSet<i64> = open.map(|f| f.member_id).collect();
-        self.planks.iter().filter(|p| found.contains(&p.id)).collect()
+        let planks = self.planks.iter().map(|p| Asking { id: p.id, name: p.name(), kind: MemberKind::Plank });
+        let members = self.members.iter().map(|m| Asking { id: m.id, name: m.name.clone(), kind: m.kind });
+        planks.chain(members).filter(|a| found.contains(&a.id)).collect()
+    }
+
+    /// What a part is called; `None` when there is none of this number.
+    pub fn part_name(&self, id: i64) -> Option<String> {
+        let plank = self.planks.iter().find(|p| p.id == id).map(Plank::name);
+        plank.or_else(|| self.members.iter().find(|m| m.id == id).map(|m| m.name.clone()))
+    }
+
+    /// What was found on a part and is still open, planks and others alike.
+    pub fn found_on(&self, id: i64) -> impl Iterator<Item = &Finding> {
+        self.findings.iter().filter(move |f| f.member_id == id && f.is_open())
     }
 
     /// Why repairs of a member may not be relied on yet: causes of what was found there that nobody treated.
@@ -522,7 +576,7 @@ impl BoatFile {
 
     /// What is still open at each stage of the work.
     fn stages(&self) -> Vec<Stage> {
-        let undecided = self.damaged().iter().filter(|p| self.decision(p.id).is_none()).count();
+        let undecided = self.asking().iter().filter(|p| self.decision(p.id).is_none()).count();
         let without_board = self.pieces.iter().filter(|p| p.state != PieceState::Cut).count();
         let planned = |plans: &[Plan], piece: &Piece| plans.iter().any(|p| p.piece_id == Some(piece.id));
         let unseamed = self
@@ -536,7 +590,11 @@ impl BoatFile {
             stage("decide", "Decide", undecided),
             stage("shape", "Shape", self.violations().len()),
             stage("timber", "Timber", without_board),
-            stage("fasten", "Fasten", self.pieces.iter().filter(|p| !planned(&self.fastenings, p)).count()),
+            stage(
+                "fasten",
+                "Fasten",
+                self.pieces.iter().filter(|p| self.plank(p.member_id).is_ok() && !planned(&self.fastenings, p)).count(),
+            ),
             stage("seams", "Seams", unseamed),
             stage("finish", "Finish", self.coats.iter().filter(|c| c.done_at.is_none()).count()),
             stage("work", "Work", self.tasks.iter().filter(|t| t.done_at.is_none()).count()),

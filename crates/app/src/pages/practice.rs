@@ -1,8 +1,10 @@
 //! Practice: the schools, the yard rules and tables in force, and the yard's unit.
 
 use askama::Template;
-use mend_keel_core::practice::{GravingRules, School};
+use mend_keel_core::InputError;
+use mend_keel_core::practice::{Practice, School, SchoolRules, Weights};
 use mend_keel_core::repair::butts;
+use mend_keel_core::repair::graving;
 use mend_keel_core::timber::species::{self, Species};
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::accounts::{self, Yard};
@@ -20,8 +22,13 @@ struct Show {
     page: Page,
     typed: Typed,
     faults: Faults,
-    schools: Vec<(&'static str, &'static str, String)>,
-    graving: Vec<(&'static str, String)>,
+    version: i64,
+    schools: Vec<SchoolView>,
+    school_fields: Vec<(&'static str, &'static str)>,
+    /// Field and label of each limit for graving pieces and of each price.
+    graving: Vec<(&'static str, &'static str)>,
+    prices: Vec<(&'static str, &'static str)>,
+    slope_limits: String,
     butts: Vec<(&'static str, butts::Rule)>,
     rates: Vec<(&'static str, String, String)>,
     species: &'static [Species],
@@ -32,9 +39,98 @@ struct Show {
     denominators: Vec<(String, String)>,
 }
 
+struct SchoolView {
+    code: &'static str,
+    label: &'static str,
+    creed: &'static str,
+    own: bool,
+}
+
+/// Weights and limits of a school, as fields.
+const SCHOOL_FIELDS: [(&str, &str); 8] = [
+    ("kept", "Original kept, %"),
+    ("strength", "Strength, %"),
+    ("hours", "Hours saved, %"),
+    ("cost", "Cost saved, %"),
+    ("patch_share", "Patches on no more than, % of a face"),
+    ("patches", "Patches in a plank, at most"),
+    ("bays_from_butt", "No patch within bays of a butt"),
+    ("whole_below", "Whole member only below, % sound"),
+];
+
+const GRAVING_FIELDS: [(&str, &str); 10] = [
+    ("crack_side", "Clear of a crack, to the side"),
+    ("crack_tip", "Beyond a crack’s tip"),
+    ("gouge", "Round a gouge"),
+    ("rot_along", "Beyond rot, along the grain"),
+    ("rot_across", "Beyond rot, across"),
+    ("hole_clearance", "From the rim of an old hole"),
+    ("edge_land", "Narrowest land to an edge"),
+    ("proud", "Left proud"),
+    ("blank_margin", "Blank larger, each side"),
+    ("end_slope", "End slope the eye prefers, to 1"),
+];
+
+const PRICE_FIELDS: [(&str, &str); 7] = [
+    ("timber", "Boat timber, per m³"),
+    ("plywood", "Plywood, per m² and mm"),
+    ("fastening", "One fastening with its plug"),
+    ("glue", "Mixed glue, per kg"),
+    ("seam", "Cotton, primer, compound, per m of seam"),
+    ("treatment", "Primer and treatment, per m²"),
+    ("waste", "Timber bought for timber built in"),
+];
+
+/// The fields of everything that is set here, as they stand.
+fn written(practice: &Practice, units: crate::view::Units, mut typed: Typed) -> Typed {
+    let plain = |v: f64| {
+        let text = format!("{v:.3}");
+        text.trim_end_matches('0').trim_end_matches('.').to_owned()
+    };
+    for school in School::ALL {
+        let r = practice.school(*school);
+        let values = [
+            r.weights.kept * 100.0,
+            r.weights.strength * 100.0,
+            r.weights.hours * 100.0,
+            r.weights.cost * 100.0,
+            r.patch_share * 100.0,
+            f64::from(r.patches),
+            f64::from(r.bays_from_butt),
+            r.whole_below * 100.0,
+        ];
+        for ((field, _), value) in SCHOOL_FIELDS.iter().zip(values) {
+            typed = typed.with(&format!("{}_{field}", school.code()), plain(value));
+        }
+        typed = typed.with(&format!("{}_butts", school.code()), if r.butts_first { "1" } else { "" });
+        typed = typed.with(&format!("{}_against", school.code()), plain(r.against));
+    }
+    let g = &practice.graving;
+    let lengths = [
+        g.crack_side,
+        g.crack_tip,
+        g.gouge,
+        g.rot_along,
+        g.rot_across,
+        g.hole_clearance,
+        g.edge_land,
+        g.proud,
+        g.blank_margin,
+    ];
+    for ((field, _), mm) in GRAVING_FIELDS.iter().zip(lengths) {
+        typed = typed.with(&format!("g_{field}"), units.exact(mm));
+    }
+    typed = typed.with("g_end_slope", plain(g.end_slope));
+    let p = &practice.prices;
+    let prices = [p.timber, p.plywood, p.fastening, p.glue, p.seam, p.treatment, p.waste];
+    for ((field, _), price) in PRICE_FIELDS.iter().zip(prices) {
+        typed = typed.with(&format!("p_{field}"), plain(price));
+    }
+    typed
+}
+
 async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Result<Show, crate::error::AppError> {
-    let rules = GravingRules::default();
-    let mm = |v: f64| desk.units.len(v);
+    let (practice, version) = accounts::practice(desk.store).await?;
     let learned = decide::rates(desk).await?;
     let mut rates = Vec::new();
     for op in Operation::ALL {
@@ -46,31 +142,20 @@ async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
         page: desk.page("Practice", "practice"),
         typed,
         faults,
+        version,
         schools: School::ALL
             .iter()
-            .map(|s| {
-                let w = s.weights();
-                let weights = format!(
-                    "original kept {:.0} %, strength {:.0} %, hours {:.0} %",
-                    w.kept * 100.0,
-                    w.strength * 100.0,
-                    w.hours * 100.0
-                );
-                (s.label(), s.creed(), weights)
+            .map(|s| SchoolView {
+                code: s.code(),
+                label: s.label(),
+                creed: s.creed(),
+                own: *practice.school(*s) != s.rules(),
             })
             .collect(),
-        graving: vec![
-            ("Clear of a crack, to the side", mm(rules.crack_side)),
-            ("Beyond a crack’s tip", mm(rules.crack_tip)),
-            ("Round a gouge", mm(rules.gouge)),
-            ("Beyond rot, along the grain", mm(rules.rot_along)),
-            ("Beyond rot, across", mm(rules.rot_across)),
-            ("From the rim of an old hole", mm(rules.hole_clearance)),
-            ("Narrowest land to an edge", format!("{} or one thickness", mm(rules.edge_land))),
-            ("End slope the eye prefers", format!("{} : 1, allowed 2 to 6", rules.end_slope)),
-            ("Left proud", mm(rules.proud)),
-            ("Blank larger, each side", mm(rules.blank_margin)),
-        ],
+        school_fields: SCHOOL_FIELDS.to_vec(),
+        graving: GRAVING_FIELDS.to_vec(),
+        prices: PRICE_FIELDS.to_vec(),
+        slope_limits: format!("between {} and {}", graving::END_SLOPE_LIMITS.0, graving::END_SLOPE_LIMITS.1),
         butts: vec![("Wide: offshore, coastal, museum", butts::WIDE), ("Close: sheltered, workboat", butts::CLOSE)],
         rates,
         species: species::all(),
@@ -86,16 +171,124 @@ async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
     })
 }
 
-fn in_force(desk: &Desk<'_>) -> Typed {
-    Typed::default()
+/// Everything as it stands.
+async fn in_force(desk: &Desk<'_>) -> std::result::Result<Typed, crate::error::AppError> {
+    let (practice, _) = accounts::practice(desk.store).await?;
+    let typed = Typed::default()
         .with("name", desk.yard.name.clone())
         .with("unit", desk.yard.unit.clone())
-        .with("inch_denominator", desk.yard.inch_denominator.to_string())
+        .with("inch_denominator", desk.yard.inch_denominator.to_string());
+    Ok(written(&practice, desk.units, typed))
+}
+
+/// What stands, with what was just typed over it.
+async fn typed_over(desk: &Desk<'_>, posted: &Posted) -> std::result::Result<Typed, crate::error::AppError> {
+    Ok(in_force(desk).await?.over(&posted.form.typed()))
+}
+
+async fn keep(desk: &Desk<'_>, posted: &Posted, practice: &Practice, what: &str) -> Result {
+    let version: i64 = posted.form.get("version").parse().unwrap_or(0);
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.set_practice(practice, version, what).await?;
+    work.commit("/practice").await?;
+    Ok(Answer::Go("/practice".into()))
+}
+
+/// Keeps a school's weights and limits; `reset` puts the handbook's back.
+#[post("/practice/school/<code>", data = "<posted>")]
+pub async fn keep_school(desk: Desk<'_>, _who: Owner, code: &str, posted: Posted) -> Result {
+    let school = School::from_code(code).ok_or(crate::error::AppError::NotFound("school"))?;
+    let (mut practice, _) = accounts::practice(desk.store).await?;
+    if posted.form.get("reset") == "1" {
+        *practice.school_mut(school) = school.rules();
+        return keep(&desk, &posted, &practice, &format!("The {} school is the handbook’s again", school.label()))
+            .await;
+    }
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let name = |field: &str| format!("{code}_{field}");
+    let mut percent = |field: &str| read.number(&name(field), 0.0, 100.0) / 100.0;
+    let weights = Weights {
+        kept: percent("kept"),
+        strength: percent("strength"),
+        hours: percent("hours"),
+        cost: percent("cost"),
+    };
+    let (patch_share, whole_below) = (percent("patch_share"), percent("whole_below"));
+    let rules = SchoolRules {
+        weights,
+        patch_share,
+        patches: read.whole(&name("patches"), 0, 99),
+        bays_from_butt: read.whole(&name("bays_from_butt"), 0, 50),
+        whole_below,
+        butts_first: read.is_on(&name("butts")),
+        against: read.number(&name("against"), 0.0, 50.0),
+    };
+    if read.faults.is_empty()
+        && let Err(e) = rules.check()
+    {
+        read.faults.add(InputError::new(name(&e.field), e.message));
+    }
+    if !read.faults.is_empty() {
+        return render_faulty(&page(&desk, typed_over(&desk, &posted).await?, read.faults).await?);
+    }
+    *practice.school_mut(school) = rules;
+    keep(&desk, &posted, &practice, &format!("Changed the {} school", school.label())).await
+}
+
+/// Keeps the limits for graving pieces.
+#[post("/practice/graving", data = "<posted>")]
+pub async fn keep_graving(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
+    let (mut practice, _) = accounts::practice(desk.store).await?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let mut limit = |field: &str, most: f64| {
+        let name = format!("g_{field}");
+        let mm = read.length(&name);
+        if !(0.0..=most).contains(&mm) && !mm.is_nan() {
+            read.faults.add(InputError::new(name, format!("must be between 0 and {most:.0} mm")));
+        }
+        mm
+    };
+    let g = &mut practice.graving;
+    g.crack_side = limit("crack_side", 100.0);
+    g.crack_tip = limit("crack_tip", 500.0);
+    g.gouge = limit("gouge", 100.0);
+    g.rot_along = limit("rot_along", 1_000.0);
+    g.rot_across = limit("rot_across", 500.0);
+    g.hole_clearance = limit("hole_clearance", 50.0);
+    g.edge_land = limit("edge_land", 200.0);
+    g.proud = limit("proud", 20.0);
+    g.blank_margin = limit("blank_margin", 100.0);
+    g.end_slope = read.number("g_end_slope", graving::END_SLOPE_LIMITS.0, graving::END_SLOPE_LIMITS.1);
+    if !read.faults.is_empty() {
+        return render_faulty(&page(&desk, typed_over(&desk, &posted).await?, read.faults).await?);
+    }
+    keep(&desk, &posted, &practice, "Changed the limits for graving pieces").await
+}
+
+/// Keeps what things cost the yard.
+#[post("/practice/prices", data = "<posted>")]
+pub async fn keep_prices(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
+    let (mut practice, _) = accounts::practice(desk.store).await?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let mut price = |field: &str| read.number(&format!("p_{field}"), 0.0, 1e6);
+    let p = &mut practice.prices;
+    p.timber = price("timber");
+    p.plywood = price("plywood");
+    p.fastening = price("fastening");
+    p.glue = price("glue");
+    p.seam = price("seam");
+    p.treatment = price("treatment");
+    p.waste = read.number("p_waste", 1.0, 5.0);
+    if !read.faults.is_empty() {
+        return render_faulty(&page(&desk, typed_over(&desk, &posted).await?, read.faults).await?);
+    }
+    keep(&desk, &posted, &practice, "Changed what materials cost").await
 }
 
 #[get("/practice")]
 pub async fn show(desk: Desk<'_>, _who: Crew) -> Result {
-    render(&page(&desk, in_force(&desk), Faults::default()).await?)
+    let typed = in_force(&desk).await?;
+    render(&page(&desk, typed, Faults::default()).await?)
 }
 
 #[post("/practice", data = "<posted>")]
@@ -109,7 +302,7 @@ pub async fn save(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
         _ => None,
     });
     let (Some(unit), Some(inch_denominator), true) = (unit, denominator, read.faults.is_empty()) else {
-        return render_faulty(&page(&desk, posted.form.typed(), read.faults).await?);
+        return render_faulty(&page(&desk, typed_over(&desk, &posted).await?, read.faults).await?);
     };
     let yard = Yard { name, unit: unit.to_owned(), inch_denominator };
     let mut work = desk.store.begin(posted.act()).await?;
@@ -127,9 +320,7 @@ pub async fn meter(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
     let species = read.choice("species", |id| species::find(id).ok());
     let points = read.number("points", -15.0, 15.0);
     let (Some(species), true) = (species, read.faults.is_empty()) else {
-        let typed =
-            in_force(&desk).with("points", posted.form.get("points")).with("species", posted.form.get("species"));
-        return render_faulty(&page(&desk, typed, read.faults).await?);
+        return render_faulty(&page(&desk, typed_over(&desk, &posted).await?, read.faults).await?);
     };
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_meter_offset(&species.id, points).await?;

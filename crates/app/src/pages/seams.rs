@@ -56,6 +56,7 @@ pub fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
                 "lower" | "upper" => p.length,
                 _ => 0.0,
             },
+            Geometry::Timber { .. } => 0.0,
         })
         .sum();
     let open = file

@@ -4,13 +4,14 @@ use askama::Template;
 use mend_keel_core::timber::board::{self, Fit, Grain, Need, Rectangle};
 use mend_keel_core::timber::species;
 use mend_keel_store::boards::{self, Board};
-use mend_keel_store::decisions::{self, Geometry, Piece, PieceState};
+use mend_keel_store::decisions::{self, Geometry, NewPiece, Piece, PieceState};
 use rocket::{get, post};
 
-use super::{BoatFile, Desk, Page, render, shape};
+use super::{BoatFile, Desk, Page, render};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
 use crate::form::Posted;
+use crate::view::Units;
 use crate::view::reasons::{self, ReasonView};
 
 #[derive(Template)]
@@ -50,9 +51,41 @@ fn need(piece: &Piece) -> Need {
         width: piece.width,
         thickness: piece.thickness,
         // Planking is quarter-sawn where it can be had: it moves half as much across.
-        grain: Some(Grain::Quarter),
-        glued: matches!(piece.geometry, Geometry::Patch { .. })
-            || matches!(piece.geometry, Geometry::Stretch { scarf, .. } if scarf > 0.0),
+        grain: (!matches!(piece.geometry, Geometry::Timber { .. })).then_some(Grain::Quarter),
+        glued: piece.geometry.is_glued(),
+    }
+}
+
+/// What the rack says to a piece that is only thought of: how many boards yield it, or what would have to be bought.
+pub fn rack_says(piece: &NewPiece, rack: &[Board], units: Units) -> String {
+    if matches!(piece.geometry, Geometry::Timber { sheet: true, .. }) {
+        return format!("a sheet of {}", units.len(piece.thickness));
+    }
+    let need = Need {
+        species: piece.species.clone(),
+        length: piece.length,
+        width: piece.width,
+        thickness: piece.thickness,
+        grain: None,
+        glued: piece.geometry.is_glued(),
+    };
+    let Ok(wanted) = species::find(&piece.species) else { return String::new() };
+    let mut serving: Vec<(&Board, f64)> = rack
+        .iter()
+        .filter(|b| b.state == "free")
+        .map(|b| (b, board::fit(&b.stock(), &need, wanted)))
+        .filter(|(_, fit)| fit.serves)
+        .map(|(b, fit)| (b, fit.score))
+        .collect();
+    serving.sort_by(|a, b| b.1.total_cmp(&a.1));
+    match serving.as_slice() {
+        [] => {
+            let rough = piece.thickness + 2.0 * board::PLANING_PER_FACE;
+            let length = piece.length + 2.0 * board::end_trim(rough);
+            format!("to buy: {}, {}", wanted.name.to_lowercase(), units.dims(&[length, piece.width, rough]))
+        }
+        [(only, _)] => format!("{} yields it", only.tag),
+        [(best, _), rest @ ..] => format!("{} yields it, and {} more", best.tag, rest.len()),
     }
 }
 
@@ -111,7 +144,7 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
     PieceView {
         id: piece.id,
         name: piece.name.clone(),
-        blank: shape::blank(desk, piece),
+        blank: super::piece::blank(desk.units, piece),
         species: wanted.map_or(piece.species.clone(), |s| s.name.clone()),
         state: piece.state.label(),
         is_cut: piece.state == PieceState::Cut,

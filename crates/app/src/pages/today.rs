@@ -63,7 +63,7 @@ pub async fn today(desk: Desk<'_>, user: User) -> Result {
             .take(NEXT_TASKS)
             .map(|t| Next {
                 what: t.what.clone(),
-                plank: file.plank(t.member_id).map(|p| p.name()).unwrap_or_default(),
+                plank: file.part_name(t.member_id).unwrap_or_default(),
                 hours: view::hours(t.p50),
             })
             .collect();
@@ -78,7 +78,7 @@ pub async fn today(desk: Desk<'_>, user: User) -> Result {
                 state: super::finish::state(c, now),
             })
             .collect();
-        let undecided = file.damaged().iter().filter(|p| file.decision(p.id).is_none()).count();
+        let undecided = file.asking().iter().filter(|p| file.decision(p.id).is_none()).count();
         let untreated = file.decisions.iter().filter(|d| !file.untreated(d.member_id).is_empty()).count();
         shown.push(BoatToday { id: boat.id, name: boat.name, next, coats, undecided, untreated });
     }

@@ -84,13 +84,13 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
         .decisions
         .iter()
         .filter_map(|d| {
-            let plank = file.plank(d.member_id).ok()?;
+            let name = file.part_name(d.member_id)?;
             let tasks = file.tasks.iter().filter(|t| t.decision_id == d.id).map(task_view).collect();
             Some(Job {
-                member_id: plank.id,
-                plank: plank.name(),
+                member_id: d.member_id,
+                plank: name,
                 decided: d.kind.label().to_owned(),
-                untreated: file.untreated(plank.id),
+                untreated: file.untreated(d.member_id),
                 tasks,
             })
         })

@@ -47,6 +47,37 @@ pub struct Map<'b> {
     pub layers: &'b Layers,
     /// The layer that is shown at first.
     pub layer: &'b str,
+    /// New wood that is being laid out, its joints to be moved.
+    pub trials: &'b [Trial],
+    /// What to do with parts on the order page: member, class and words.
+    pub marks: &'b [OrderMark],
+}
+
+/// A stretch of new wood that is being laid out: x mm aft of frame 1.
+#[derive(Debug, Clone)]
+pub struct Trial {
+    pub part: i64,
+    pub side: Side,
+    pub strake: u32,
+    pub from: f64,
+    pub to: f64,
+    /// Its new joints: which one, its bay, and the bays it may be moved between.
+    pub joints: Vec<(String, u32, (u32, u32))>,
+}
+
+/// A part's place in the structural order.
+#[derive(Debug, Clone)]
+pub struct OrderMark {
+    pub on: Marked,
+    pub class: &'static str,
+    pub text: String,
+}
+
+/// What of the shell's drawing a mark stands on.
+#[derive(Debug, Clone, Copy)]
+pub enum Marked {
+    Plank(i64),
+    Frame(Side, u32),
 }
 
 /// Places on the drawing.
@@ -127,6 +158,8 @@ impl Map<'_> {
         self.draw_frames(&mut out, &scale);
         self.draw_pieces(&mut out, &scale);
         self.draw_joints(&mut out, &scale);
+        self.draw_order(&mut out, &scale);
+        self.draw_trials(&mut out, &scale);
         self.draw_spots(&mut out, &scale);
         self.draw_findings(&mut out, &scale);
         self.draw_labels(&mut out, &scale);
@@ -331,8 +364,11 @@ impl Map<'_> {
             };
             let _ = write!(
                 out,
-                "<path class=\"joint{}\" d=\"M{:.0} {low:.0}L{:.0} {high:.0}\"/>",
+                "<path class=\"joint{}\" data-joint=\"{}{}.{}\" d=\"M{:.0} {low:.0}L{:.0} {high:.0}\"/>",
                 if bad { " bad" } else { "" },
+                joint.side.letter(),
+                joint.strake,
+                joint.bay,
                 scale.x(x) - lean,
                 scale.x(x) + lean
             );
@@ -354,6 +390,81 @@ impl Map<'_> {
                 self.joints[v.a],
                 self.joints[v.b],
                 v.conflict.text()
+            );
+        }
+    }
+
+    /// New wood being laid out: each joint is a handle to be dragged from bay to bay, or moved by the arrow keys.
+    fn draw_trials(&self, out: &mut String, scale: &Scale<'_>) {
+        let last = self.boat.shell.frame_count().saturating_sub(1);
+        for trial in self.trials {
+            let _ = write!(
+                out,
+                "<polygon class=\"trial\" data-trial=\"{}\" points=\"{}\"/>",
+                trial.part,
+                svg::points(scale.stretch(trial.side, trial.strake, trial.from, trial.to))
+            );
+        }
+        for trial in self.trials {
+            for (which, bay, (low, high)) in &trial.joints {
+                let x = self.boat.shell.bay_middle(*bay);
+                let row = trial.strake as usize;
+                let [foot, head] = [row - 1, row].map(|row| scale.edge(trial.side, row, x));
+                let (top, bottom) = (foot.min(head), foot.max(head));
+                let _ = write!(
+                    out,
+                    "<g class=\"new-joint\" data-part=\"{}\" data-which=\"{which}\" data-side=\"{}\" data-strake=\"{}\" tabindex=\"0\" role=\"slider\" \
+                     aria-label=\"New joint on {}{}\" aria-valuemin=\"{low}\" aria-valuemax=\"{}\" aria-valuenow=\"{bay}\" aria-valuetext=\"bay {bay}\">\
+                     <rect class=\"grip\" x=\"{:.0}\" y=\"{:.0}\" width=\"200\" height=\"{:.0}\"/>\
+                     <path class=\"joint new\" d=\"M{:.0} {top:.0}V{bottom:.0}\"/></g>",
+                    trial.part,
+                    trial.side.letter(),
+                    trial.strake,
+                    trial.side.letter(),
+                    trial.strake,
+                    (*high).min(last),
+                    scale.x(x) - 100.0,
+                    top - 20.0,
+                    bottom - top + 40.0,
+                    scale.x(x)
+                );
+            }
+        }
+    }
+
+    /// Planks and frames in the structural order, by hatch and by word.
+    fn draw_order(&self, out: &mut String, scale: &Scale<'_>) {
+        let shell = &self.boat.shell;
+        for mark in self.marks {
+            let (shape, at) = match mark.on {
+                Marked::Plank(id) => {
+                    let Some(plank) = self.planks.iter().find(|p| p.id == id) else { continue };
+                    let (from, to) = plank.place().span(shell);
+                    let (middle, row) = ((from + to) / 2.0, plank.strake as usize);
+                    let y = (scale.edge(plank.side, row - 1, middle) + scale.edge(plank.side, row, middle)) / 2.0;
+                    (svg::points(scale.stretch(plank.side, plank.strake, from, to)), [scale.x(middle), y + 36.0])
+                }
+                Marked::Frame(side, number) => {
+                    if number == 0 || number > shell.frame_count() {
+                        continue;
+                    }
+                    let x = shell.frame_x(number);
+                    let [foot, head] = [0, shell.edges.len() - 1].map(|row| scale.edge(side, row, x));
+                    let half = 42.0;
+                    let left = scale.x(x) - half;
+                    let right = scale.x(x) + half;
+                    let band = [[left, foot], [right, foot], [right, head], [left, head]];
+                    let word = head + if side == Side::Port { -24.0 } else { 100.0 };
+                    (svg::points(band), [scale.x(x), word])
+                }
+            };
+            let _ = write!(
+                out,
+                "<polygon class=\"order {}\" points=\"{shape}\"/><text class=\"order-word\" x=\"{:.0}\" y=\"{:.0}\">{}</text>",
+                mark.class,
+                at[0],
+                at[1],
+                svg::safe(&mark.text)
             );
         }
     }
@@ -403,6 +514,7 @@ impl Map<'_> {
                 Geometry::Stretch { from, to, .. } => {
                     scale.stretch(plank.side, plank.strake, origin + from, origin + to)
                 }
+                Geometry::Timber { .. } => continue,
             };
             let _ = write!(
                 out,

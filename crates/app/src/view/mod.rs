@@ -4,9 +4,11 @@ pub mod chart;
 pub mod crossing;
 pub mod layers;
 pub mod map;
+pub mod paper;
 pub mod piece;
 pub mod plank;
 pub mod reasons;
+pub mod shape;
 pub mod surface;
 pub mod svg;
 

@@ -3,6 +3,7 @@
 use std::fmt::Write;
 
 use mend_keel_core::geometry::{Point, extent};
+use mend_keel_core::repair::scarf::Joint;
 
 use super::Units;
 use super::plank::{PlankView, ROOM};
@@ -30,7 +31,9 @@ pub fn draw(view: &PlankView, outline: &[Point], datum: (u32, f64), units: Units
     const FOOT: f64 = 60.0;
     let (width, height) = view.size();
     let mut out = format!(
-        "<svg class=\"plank-drawing\" viewBox=\"0 0 {width:.0} {:.0}\" role=\"img\" aria-label=\"The piece on its plank, to scale\">{}",
+        "<svg class=\"plank-drawing piece-drawing\" data-from=\"{:.3}\" data-room=\"{ROOM}\" data-top=\"{:.3}\" viewBox=\"0 0 {width:.0} {:.0}\" role=\"img\" aria-label=\"The piece on its plank, to scale\">{}",
+        view.from,
+        view.tallest(),
         height + FOOT,
         svg::GLYPHS
     );
@@ -50,6 +53,11 @@ pub fn draw(view: &PlankView, outline: &[Point], datum: (u32, f64), units: Units
     out
 }
 
+/// What a datum is called on a drawing: the after edge of a frame, or the start of a part that lies on none.
+pub fn datum_words(zero: &str, frame: u32) -> String {
+    if frame == 0 { format!("{zero} start") } else { format!("{zero} F{frame} aft edge") }
+}
+
 /// Each corner's distance from the datum, ticked off below the plank; a number that would run into another goes
 /// one row down.
 fn running_dimensions(out: &mut String, view: &PlankView, outline: &[Point], datum: (u32, f64), units: Units) {
@@ -67,7 +75,7 @@ fn running_dimensions(out: &mut String, view: &PlankView, outline: &[Point], dat
     let mut xs: Vec<f64> = outline.iter().map(|p| p[0]).collect();
     xs.sort_by(f64::total_cmp);
     xs.dedup_by(|a, b| (*a - *b).abs() < 0.5);
-    let mut marks = vec![(zero, format!("0 = F{} aft edge", datum.0))];
+    let mut marks = vec![(zero, datum_words("0 =", datum.0))];
     marks.extend(xs.iter().map(|x| (view.place([*x, 0.0])[0], units.len(x - datum.1))));
     marks.sort_by(|a, b| a.0.total_cmp(&b.0));
     /// Room a letter takes, mm of the drawing.
@@ -85,4 +93,57 @@ fn running_dimensions(out: &mut String, view: &PlankView, outline: &[Point], dat
             base + 20.0 + 17.0 * row as f64
         );
     }
+}
+
+/// A scarf: its edge, drawn ten times as thick as long where it is flat, and both faces with the joint's line on each.
+pub fn scarf(joint: &Joint, width: f64, units: Units) -> String {
+    const LONG: f64 = 560.0;
+    const EDGE: f64 = 90.0;
+    const FACE: f64 = 56.0;
+    let beyond = joint.length / 4.0;
+    let per_mm = LONG / (joint.length + 2.0 * beyond);
+    let thick = EDGE / joint.thickness;
+    let x = |v: f64| 30.0 + (v + beyond) * per_mm;
+    let edge = |p: &Point| [x(p[0]), 40.0 + (joint.thickness - p[1]) * thick];
+    let mut out = String::from(
+        "<svg class=\"scarf-drawing\" viewBox=\"0 0 620 330\" role=\"img\" aria-label=\"The scarf on its edge and on both faces\">",
+    );
+    for (shape, class) in [(&joint.forward, "scarf-fore"), (&joint.aft, "scarf-aft")] {
+        let _ = write!(out, "<polygon class=\"{class}\" points=\"{}\"/>", svg::points(shape.iter().map(edge)));
+    }
+    let foot = 40.0 + EDGE;
+    let _ = write!(
+        out,
+        "<text class=\"chart-text\" x=\"30\" y=\"32\">edge · outside up · forward ‹</text>\
+         <path class=\"dimension\" d=\"M{0:.1} {1:.1}H{2:.1}M{0:.1} {3:.1}V{4:.1}M{2:.1} {3:.1}V{4:.1}\"/>\
+         <text class=\"dimension-text\" x=\"{5:.1}\" y=\"{6:.1}\">{7}</text>",
+        x(0.0),
+        foot + 14.0,
+        x(joint.length),
+        foot + 9.0,
+        foot + 19.0,
+        x(joint.length / 2.0),
+        foot + 30.0,
+        units.len(joint.length)
+    );
+    for (k, (name, line, hidden)) in
+        [("outside", joint.line_outside, joint.line_inside), ("inside", joint.line_inside, joint.line_outside)]
+            .into_iter()
+            .enumerate()
+    {
+        let top = 186.0 + 72.0 * k as f64;
+        let _ = write!(
+            out,
+            "<rect class=\"scarf-face\" x=\"{:.1}\" y=\"{top}\" width=\"{LONG}\" height=\"{FACE}\"/>\
+             <path class=\"joint\" d=\"M{1:.1} {top}v{FACE}\"/><path class=\"joint-hidden\" d=\"M{2:.1} {top}v{FACE}\"/>\
+             <text class=\"chart-text\" x=\"36\" y=\"{3}\">{name} · {4} wide</text>",
+            x(-beyond),
+            x(line),
+            x(hidden),
+            top + 18.0,
+            units.len(width)
+        );
+    }
+    out.push_str("</svg>");
+    out
 }

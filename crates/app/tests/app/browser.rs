@@ -236,7 +236,7 @@ async fn no_serious_accessibility_fault_on_any_surface() {
             "/boats/1/readings/new?at=P5+F12&method=feeler",
             "/boats/1/findings/1",
             "/boats/1/findings/new?at=P5+F12",
-            "/boats/1/planks/9/decide",
+            "/boats/1/parts/9/decide",
             "/boats/1/shape",
             "/boats/1/seams",
             "/boats/1/story",

@@ -5,6 +5,7 @@ mod cli;
 mod hostile;
 mod offline;
 mod people;
+mod shaping;
 mod support;
 mod survey;
 mod survives;

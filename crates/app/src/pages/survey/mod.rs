@@ -285,6 +285,8 @@ impl SurveyFile {
             selected: selected.and_then(Place::shell),
             layers,
             layer,
+            trials: &[],
+            marks: &[],
         }
         .draw()
     }

@@ -1,0 +1,146 @@
+//! Pieces and shapes as drawings for files and paper.
+
+use mend_keel_core::geometry::{Point, extent};
+use mend_keel_core::shape::frame::FrameShape;
+use mend_keel_core::shape::pattern::{Pattern, Section};
+use mend_keel_exchange::drawing::outline::write_csv;
+use mend_keel_exchange::drawing::paper::{Sheet, pdf};
+use mend_keel_exchange::drawing::{Drawing, Layer, dxf, svg};
+use rocket::http::ContentType;
+
+use super::Units;
+use super::piece::datum_words;
+use super::plank::PlankView;
+use crate::error::{Answer, AppError, Result};
+
+/// Height of words on a drawing, mm.
+const WORDS: f64 = 4.0;
+
+/// A graving piece or a stretch on its plank: the outline, frames and fastenings round it, and where it is measured from.
+pub fn piece(
+    name: &str,
+    view: &PlankView,
+    outline: &[Point],
+    template: Option<Vec<Point>>,
+    datum: (u32, f64),
+    units: Units,
+) -> Drawing {
+    let mut drawing = Drawing::new(name);
+    drawing.outline(Layer::Cut, outline.to_vec());
+    if let Some(template) = template {
+        drawing.outline(Layer::Template, template);
+    }
+    let ((x0, x1), (y0, y1)) = extent(outline, 0).zip(extent(outline, 1)).unwrap_or_default();
+    for (number, x) in view.frames.iter().filter(|(_, x)| *x > x0 - 60.0 && *x < x1 + 60.0) {
+        drawing.line(Layer::Frames, vec![[*x, y0 - 12.0], [*x, y1 + 12.0]]);
+        drawing.label([x + 1.5, y1 + 6.0], WORDS, format!("F{number}"));
+    }
+    for hole in view.holes.iter().filter(|h| h.x > x0 - 30.0 && h.x < x1 + 30.0) {
+        drawing.circle(Layer::Holes, [hole.x, hole.y], hole.diameter / 2.0);
+    }
+    let (from, to) = (x0.max(view.from), x1.min(view.to));
+    drawing.line(Layer::Plank, vec![[from - 30.0, 0.0], [to + 30.0, 0.0]]);
+    drawing.line(Layer::Plank, view.upper.iter().copied().filter(|p| p[0] > x0 - 100.0 && p[0] < x1 + 100.0).collect());
+    drawing.line(Layer::Datum, vec![[datum.1, y0 - 12.0], [datum.1, y1 + 12.0]]);
+    drawing.label([datum.1 + 1.5, y0 - 10.0], WORDS, datum_words("0:", datum.0));
+    for (i, p) in outline.iter().enumerate().filter(|_| outline.len() <= 12) {
+        let words = format!("{}: {}, {}", i + 1, units.fine(p[0] - datum.1), units.fine(p[1]));
+        drawing.label([p[0] + 2.0, p[1] + 2.0], WORDS * 0.8, words);
+    }
+    drawing
+}
+
+/// A plank's pattern: the fair outline, the blank round it, stations and what was measured.
+pub fn pattern(name: &str, pattern: &Pattern, section: Option<&Section>, units: Units) -> Drawing {
+    let mut drawing = Drawing::new(name);
+    drawing.outline(Layer::Cut, pattern.outline.clone());
+    drawing.outline(Layer::Blank, pattern.blank_box.to_vec());
+    for (edge, letter, side) in [(&pattern.lower, "L", -1.0), (&pattern.upper, "U", 1.0)] {
+        for (point, row) in edge.measured.iter().zip(&edge.rows) {
+            let [x, y] = *point;
+            drawing.line(Layer::Marks, vec![[x, y - 3.0], [x, y + 3.0]]);
+            if edge.measured.len() <= 24 {
+                drawing.label([x + 1.0, y + side * 5.0 - 1.5], WORDS * 0.7, format!("{letter}{}", row + 1));
+            }
+        }
+    }
+    let ([x0, y0], _) = drawing.bounds().unwrap_or_default();
+    drawing.label([x0 + 10.0, y0 - 6.0], WORDS, "Fore end. Frame side up: mark F here, C on the other face.");
+    drawing.notes = vec![
+        format!("Blank {} by {}", units.run(pattern.blank_length), units.len(pattern.blank_width)),
+        format!("Grain along the blank; run-out at the ends {:.1}° and {:.1}°", pattern.run_out.0, pattern.run_out.1),
+        "This is the frame side (F). The caulk side (C) is its other face.".to_owned(),
+    ];
+    if let Some(s) = section {
+        drawing.notes.push(format!(
+            "Edges lean out {:.1}°: caulk side {} where the frame side is {}; ease each edge {} over the outer {}",
+            s.edge_bevel,
+            units.len(s.caulk_side),
+            units.len(s.frame_side),
+            units.fine(s.eased),
+            units.len(s.eased_depth)
+        ));
+    }
+    drawing
+}
+
+/// A frame's mould: its outside as the section gives it, its inside the moulded depth away, bevels written along it.
+pub fn mould(name: &str, frame: &FrameShape, moulded: f64) -> Drawing {
+    let mut drawing = Drawing::new(name);
+    let outside = &frame.section;
+    let n = outside.len();
+    let inside: Vec<Point> = (0..n)
+        .map(|i| {
+            let (a, b) = (outside[i.saturating_sub(1)], outside[(i + 1).min(n - 1)]);
+            let (dx, dy) = (b[0] - a[0], b[1] - a[1]);
+            let len = dx.hypot(dy).max(1e-9);
+            // Inward is to the left of the way up.
+            [outside[i][0] - moulded * dy / len, outside[i][1] + moulded * dx / len]
+        })
+        .collect();
+    let mut around = outside.clone();
+    around.extend(inside.iter().rev());
+    drawing.outline(Layer::Cut, around);
+    for bevel in &frame.bevels {
+        drawing.line(
+            Layer::Marks,
+            vec![[bevel.half_breadth - 8.0, bevel.height], [bevel.half_breadth + 8.0, bevel.height]],
+        );
+        drawing.label([bevel.half_breadth + 10.0, bevel.height - 1.5], WORDS, format!("{:+.1}°", bevel.bevel));
+    }
+    drawing.notes = vec![
+        "Outside of the frame, to the inside of the planking; moulded depth inside it.".to_owned(),
+        "Bevels in degrees at the marks: + the hull narrows going aft.".to_owned(),
+    ];
+    drawing
+}
+
+/// A drawing as the file asked for: `svg`, `dxf`, `csv` (the outline's points) or a sheet of paper.
+pub fn file(drawing: &Drawing, kind: &str) -> Result {
+    let stem: String = drawing
+        .name
+        .chars()
+        .map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' })
+        .collect::<String>()
+        .split('-')
+        .filter(|word| !word.is_empty())
+        .collect::<Vec<_>>()
+        .join("-");
+    match kind {
+        "svg" => Ok(Answer::File(format!("{stem}.svg"), ContentType::SVG, svg(drawing).into_bytes())),
+        "dxf" => {
+            let bytes = dxf::write(drawing).map_err(AppError::Broken)?;
+            Ok(Answer::File(format!("{stem}.dxf"), ContentType::new("image", "vnd.dxf"), bytes))
+        }
+        "csv" => {
+            let outline =
+                drawing.lines.iter().find(|l| l.layer == Layer::Cut).map(|l| l.points.clone()).unwrap_or_default();
+            Ok(Answer::File(format!("{stem}.csv"), ContentType::CSV, write_csv(&outline).into_bytes()))
+        }
+        sheet => {
+            let sheet = Sheet::from_code(sheet).ok_or(AppError::NotFound("kind of file"))?;
+            let bytes = pdf(drawing, sheet).map_err(AppError::Refused)?;
+            Ok(Answer::File(format!("{stem}-{}.pdf", sheet.code()), ContentType::PDF, bytes))
+        }
+    }
+}

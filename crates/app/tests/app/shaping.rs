@@ -1,0 +1,234 @@
+//! From a damaged member to a drawing that fits: deciding, joints and corners that are dragged, shapes and their paper.
+
+use std::time::Instant;
+
+use thirtyfour::Key;
+
+use crate::support::{Browser, PATIENCE, Server, Visitor};
+
+/// A plank measured by batten: ticks at a frame space of 250 mm, the upper edge of station 5 misread by 9 mm.
+const MISREAD: usize = 4;
+
+fn ticks() -> Vec<(f64, f64, f64)> {
+    (0..9)
+        .map(|i| {
+            let hang = 30.0 * (std::f64::consts::PI * f64::from(i) / 8.0).sin();
+            (250.0 * f64::from(i), 60.0 + hang, 95.0 - hang)
+        })
+        .collect()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_plank_goes_from_damage_to_a_printed_pattern_and_a_misread_tick_is_found_and_cleared() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 900).await;
+
+    // Decide on a whole plank where bilge planks cracked, beside another school.
+    b.go("/boats/1?at=S4+F17").await;
+    b.press(&b.find_text("#panel a", "Decide on this plank").await).await;
+    b.choose("with", "renew").await;
+    b.press(&b.find_text("button", "Compare").await).await;
+    b.find_text("#beside th", "Only Renew says").await;
+    b.find_text("#beside td", "Whole plank").await;
+    b.click("input[name=option][value=butt_piece]").await;
+    b.fill("reason", "Cracked right through in the grounding.").await;
+    b.press(&b.find_text("button", "Decide").await).await;
+    b.arrives("/boats/1/shape").await;
+
+    // Take its shape: keyed in from cell to cell.
+    b.press(&b.find_text("td a", "Part plank with butts").await).await;
+    b.press(&b.find_text("a", "Take the shape from the boat").await).await;
+    b.arrives("way=batten").await;
+    b.find("input[name=x0]").await.focus().await.unwrap();
+    for (i, (x, lower, upper)) in ticks().into_iter().enumerate() {
+        let upper = if i == MISREAD { upper + 9.0 } else { upper };
+        for value in [x, lower, upper] {
+            let cell = b.page.active_element().await.unwrap();
+            cell.send_keys(format!("{value:.1}") + &Key::Enter).await.unwrap();
+        }
+    }
+    b.press(&b.find_text("button", "Fair it").await).await;
+    let told = b.find("#suspects").await.text().await.unwrap();
+    assert!(told.contains("Measure station 5 upper edge again: 9 mm off"), "{told}");
+    b.find(".shape-drawing .suspect").await;
+    b.find(".shape-drawing .comb").await;
+
+    // Measured again: the cell to be typed over has the focus.
+    b.press(&b.find_text("#suspects a", "Type it again").await).await;
+    b.comes_true("document.activeElement && document.activeElement.name === 'u4'").await;
+    b.fill("u4", "65").await;
+    b.press(&b.find_text("button", "Fair it").await).await;
+    b.find_text("#suspects", "No measurement speaks against the others").await;
+
+    // On paper, true to scale.
+    let path = b.page.current_url().await.unwrap().path().to_owned();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let pdf = visitor.client.get(format!("{}{path}/file/a4", server.base)).send().await.unwrap();
+    assert_eq!(pdf.headers()["content-type"], "application/pdf");
+    assert!(pdf.bytes().await.unwrap().starts_with(b"%PDF"));
+    let svg = visitor.get(&format!("{path}/file/svg")).await;
+    assert!(svg.text.contains("mm\"") && svg.text.contains("viewBox"), "the drawing is in millimetres");
+    let dxf = visitor.get(&format!("{path}/file/dxf")).await;
+    assert!(dxf.text.contains("LWPOLYLINE") || dxf.text.contains("POLYLINE"));
+    assert_ne!(visitor.get(&format!("{path}/file/svg?mirror=1")).await.text, svg.text);
+    b.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_joint_is_dragged_into_trouble_and_out_of_it() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 1000).await;
+    let visitor = Visitor::new(&server);
+    // Two neighbouring planks, laid out by the core.
+    let page = visitor.get("/boats/1/together").await.text;
+    let part = |name: &str| {
+        let at = page.find(name).unwrap_or_else(|| panic!("{name} is not among the planks"));
+        let from = page[..at].rfind("name=\"part\" value=\"").unwrap() + 19;
+        page[from..from + page[from..].find('"').unwrap()].to_owned()
+    };
+    let (five, six) = (part("> P5,"), part("> P6,"));
+    b.go(&format!("/boats/1/together?part={five}&part={six}")).await;
+    b.find_text("#layout-says", "No layout with less new wood keeps the rule").await;
+    let joint = b.find(&format!(".new-joint[data-part='{five}'][data-which=fore]")).await;
+    let bay = |text: Option<String>| text.unwrap().parse::<i64>().unwrap();
+    let home = bay(joint.attr("aria-valuenow").await.unwrap());
+
+    // Pressed down and drawn forward, bay by bay, until it lies beside another.
+    b.page.execute("arguments[0].scrollIntoView({block: 'center'})", vec![joint.to_json().unwrap()]).await.unwrap();
+    let begun = Instant::now();
+    let mut lit = false;
+    for step in 1..12i64 {
+        let joint = b.find(&format!(".new-joint[data-part='{five}'][data-which=fore]")).await;
+        b.page.action_chain().drag_and_drop_element_by_offset(&joint, -38, 0).perform().await.unwrap();
+        b.comes_true("!document.querySelector('.new-joint[transform]')").await;
+        let now = b.find(&format!(".new-joint[data-part='{five}'][data-which=fore]")).await;
+        assert!(bay(now.attr("aria-valuenow").await.unwrap()) < home, "step {step} did not move it");
+        lit = b.find("#layout-says").await.text().await.unwrap().contains("too close");
+        if lit || bay(now.attr("aria-valuenow").await.unwrap()) <= 1 {
+            break;
+        }
+        assert!(begun.elapsed() < PATIENCE);
+    }
+    assert!(lit, "dragged all the way forward it never came near another joint");
+    b.find(".trial-map .joint.bad").await;
+    b.find(".trial-pair").await;
+
+    // And back by the arrow keys until every rule is kept.
+    for _ in 0..12 {
+        if b.find("#layout-says").await.text().await.unwrap().contains("every rule is kept") {
+            break;
+        }
+        let joint = b.find(&format!(".new-joint[data-part='{five}'][data-which=fore]")).await;
+        let from = bay(joint.attr("aria-valuenow").await.unwrap());
+        joint.focus().await.unwrap();
+        joint.send_keys(Key::Right + "").await.unwrap();
+        b.comes_true(&format!(
+            "!document.querySelector('.new-joint[transform]') && document.querySelector('.new-joint[data-part=\"{five}\"][data-which=fore]').getAttribute('aria-valuenow') > {from}"
+        ))
+        .await;
+    }
+    b.find_text("#layout-says", "every rule is kept").await;
+    b.press(&b.find_text("button", "Decide on these planks").await).await;
+    b.find_text(".fault", "say why").await;
+    b.fill("reason", "Both cracked in the same grounding; done together.").await;
+    b.press(&b.find_text("button", "Decide on these planks").await).await;
+    b.arrives("/boats/1/shape").await;
+    b.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_corner_is_moved_the_rules_look_on_and_what_breaks_one_needs_a_reason() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 900).await;
+    b.go("/boats/1/pieces/1").await;
+    b.find_text("#outline-check", "Every rule is kept").await;
+    let before = b.find("#f-outline").await.prop("value").await.unwrap().unwrap();
+    // Into the damage: the piece no longer takes it in.
+    let grip = b.find("[data-corner='1']").await;
+    grip.focus().await.unwrap();
+    for _ in 0..4 {
+        b.find("[data-corner='1']").await.send_keys(Key::Shift + Key::Left).await.unwrap();
+    }
+    b.find(".corner.bad").await;
+    b.find("#outline-check .forbids").await;
+    b.press(&b.find_text("button", "Keep this outline").await).await;
+    b.find_text(".fault", "say why it is right here").await;
+    assert_ne!(b.find("#f-outline").await.prop("value").await.unwrap().unwrap(), before, "what was moved is lost");
+    b.press(&b.find_text("button", "The smallest again").await).await;
+    b.find_text("#outline-check", "Every rule is kept").await;
+    b.press(&b.find_text("button", "Keep this outline").await).await;
+    b.find_text("#outline-check", "Every rule is kept").await;
+    b.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_neighbouring_frame_waits_and_one_without_a_shore_says_so() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 900).await;
+    b.go("/boats/1/order").await;
+    let row = |name: &'static str| b.find_text("tbody tr", name);
+    assert!(row("Frame 7, port").await.text().await.unwrap().contains("Out"));
+    let nine = row("Frame 9, port").await.text().await.unwrap();
+    assert!(nine.contains("Wait") && nine.contains("every third frame at most"), "{nine}");
+    assert!(row("Frame 13, port").await.text().await.unwrap().contains("Shore first"));
+    b.find(".map .order.out").await;
+    b.find(".map .order.wait").await;
+    b.close().await;
+}
+
+/// A file that is no outline, one that crosses itself, and one without its unit: told at the field, nothing typed is lost.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_outline_that_does_not_close_or_crosses_is_explained() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let page = visitor.get("/boats/1/shapes/new?way=pattern").await.text;
+    let part =
+        page.split("<option value=\"").find_map(|o| o.split('"').next()?.parse::<u32>().ok()).unwrap().to_string();
+    let bow_tie = "0, 0\n400, 100\n400, 0\n0, 100";
+    let fields = [("part", part.as_str()), ("tolerance", "1.5"), ("points", bow_tie), ("name", "Kept <b>name</b>")];
+    let answer = visitor.send("/boats/1/shapes/new?way=pattern", "/boats/1/shapes/new", &fields).await;
+    assert_eq!(answer.status, 422);
+    assert!(answer.text.contains("cross"), "{}", answer.text);
+    assert!(answer.text.contains("Kept &#60;b&#62;name") || answer.text.contains("Kept &lt;b&gt;name"));
+    for (path, status) in
+        [("/boats/1/shapes/999", 404), ("/boats/1/shapes/1/file/exe", 404), ("/boats/2/shapes/1", 404)]
+    {
+        assert_eq!(visitor.get(path).await.status, status, "{path}");
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_yards_own_weights_rank_the_options_anew() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let decide = visitor.get("/boats/1/decide").await.text;
+    let at = decide.find("P5, stem").expect("P5 asks for a decision");
+    let row = &decide[decide[..at].rfind("<tr").unwrap()..at + decide[at..].find("</tr>").unwrap()];
+    let path = row.split("href=\"").find(|h| h.contains("/parts/")).unwrap().split('"').next().unwrap().to_owned();
+    let order = |page: &str| -> Vec<String> {
+        page.split("name=\"option\" value=\"").skip(1).map(|o| o.split('"').next().unwrap().to_owned()).collect()
+    };
+    let before = order(&visitor.get(&path).await.text);
+    assert!(before.len() >= 4, "{before:?}");
+    let mut own = [
+        ("conserve_kept", "0"),
+        ("conserve_strength", "0"),
+        ("conserve_hours", "140"),
+        ("conserve_cost", "0"),
+        ("conserve_patch_share", "100"),
+        ("conserve_patches", "99"),
+        ("conserve_bays_from_butt", "0"),
+        ("conserve_whole_below", "100"),
+        ("conserve_against", "0"),
+    ];
+    let refused = visitor.send("/practice", "/practice/school/conserve", &own).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.text.contains("must be between 0 and 100"));
+    own[2].1 = "100";
+    assert_eq!(visitor.send("/practice", "/practice/school/conserve", &own).await.status, 303);
+    let after = order(&visitor.get(&path).await.text);
+    assert_ne!(before, after, "hours alone rank as everything did");
+    assert_eq!(visitor.send("/practice", "/practice/school/conserve", &[("reset", "1")]).await.status, 303);
+    assert_eq!(order(&visitor.get(&path).await.text), before);
+}
