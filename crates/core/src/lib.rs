@@ -27,6 +27,7 @@
 //! ```
 
 pub mod caution;
+pub mod cutting;
 pub mod fastening;
 pub mod finish;
 pub mod geometry;

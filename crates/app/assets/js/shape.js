@@ -33,6 +33,8 @@ function outlineEditor() {
   return {
     init() {
       this.svg = this.$root.querySelector(".piece-drawing");
+      // A picture has nothing in it to take hold of; now it has.
+      this.svg.setAttribute("role", "group");
       this.says = this.$root.querySelector("#outline-check");
       this.polygon = this.svg.querySelector("polygon.piece");
       this.ask = asker();

@@ -134,7 +134,8 @@ struct OptionView {
 }
 
 fn money(amount: f64) -> String {
-    format!("{amount:.0}")
+    // A sum of nothing is −0.
+    format!("{:.0}", amount.max(0.0))
 }
 
 fn wood_words(wood: &Wood, units: Units) -> Vec<String> {

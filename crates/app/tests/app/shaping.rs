@@ -6,7 +6,8 @@ use thirtyfour::Key;
 
 use crate::support::{Browser, PATIENCE, Server, Visitor};
 
-/// A plank measured by batten: ticks at a frame space of 250 mm, the upper edge of station 5 misread by 9 mm.
+/// A plank measured by batten at a frame space of 250 mm, the upper edge of station 5 misread by 9 mm. The fair line lies the
+/// 1.5 mm that a measurement may be out inside the hollow, so that the others call it 7.5 mm off.
 const MISREAD: usize = 4;
 
 fn ticks() -> Vec<(f64, f64, f64)> {
@@ -44,12 +45,12 @@ async fn a_plank_goes_from_damage_to_a_printed_pattern_and_a_misread_tick_is_fou
         let upper = if i == MISREAD { upper + 9.0 } else { upper };
         for value in [x, lower, upper] {
             let cell = b.page.active_element().await.unwrap();
-            cell.send_keys(format!("{value:.1}") + &Key::Enter).await.unwrap();
+            cell.send_keys(format!("{value:.1}") + Key::Enter).await.unwrap();
         }
     }
     b.press(&b.find_text("button", "Fair it").await).await;
     let told = b.find("#suspects").await.text().await.unwrap();
-    assert!(told.contains("Measure station 5 upper edge again: 9 mm off"), "{told}");
+    assert!(told.contains("Measure station 5 upper edge again: 7.5 mm off"), "{told}");
     b.find(".shape-drawing .suspect").await;
     b.find(".shape-drawing .comb").await;
 
@@ -100,7 +101,15 @@ async fn a_joint_is_dragged_into_trouble_and_out_of_it() {
     let mut lit = false;
     for step in 1..12i64 {
         let joint = b.find(&format!(".new-joint[data-part='{five}'][data-which=fore]")).await;
-        b.page.action_chain().drag_and_drop_element_by_offset(&joint, -38, 0).perform().await.unwrap();
+        b.page
+            .action_chain()
+            .move_to_element_center(&joint)
+            .click_and_hold()
+            .move_by_offset(-38, 0)
+            .release()
+            .perform()
+            .await
+            .unwrap();
         b.comes_true("!document.querySelector('.new-joint[transform]')").await;
         let now = b.find(&format!(".new-joint[data-part='{five}'][data-which=fore]")).await;
         assert!(bay(now.attr("aria-valuenow").await.unwrap()) < home, "step {step} did not move it");
@@ -185,11 +194,12 @@ async fn an_outline_that_does_not_close_or_crosses_is_explained() {
     let page = visitor.get("/boats/1/shapes/new?way=pattern").await.text;
     let part =
         page.split("<option value=\"").find_map(|o| o.split('"').next()?.parse::<u32>().ok()).unwrap().to_string();
-    let bow_tie = "0, 0\n400, 100\n400, 0\n0, 100";
+    let bow_tie = "0, 0\n200, 50\n400, 100\n400, 0\n200, 52\n0, 100\n0, 60";
     let fields = [("part", part.as_str()), ("tolerance", "1.5"), ("points", bow_tie), ("name", "Kept <b>name</b>")];
     let answer = visitor.send("/boats/1/shapes/new?way=pattern", "/boats/1/shapes/new", &fields).await;
     assert_eq!(answer.status, 422);
-    assert!(answer.text.contains("cross"), "{}", answer.text);
+    let fault = answer.text.split("id=\"d-points\">").nth(1).unwrap().split('<').next().unwrap();
+    assert!(fault.contains("cross"), "at the points: {fault}");
     assert!(answer.text.contains("Kept &#60;b&#62;name") || answer.text.contains("Kept &lt;b&gt;name"));
     for (path, status) in
         [("/boats/1/shapes/999", 404), ("/boats/1/shapes/1/file/exe", 404), ("/boats/2/shapes/1", 404)]
@@ -213,8 +223,8 @@ async fn a_yards_own_weights_rank_the_options_anew() {
     assert!(before.len() >= 4, "{before:?}");
     let mut own = [
         ("conserve_kept", "0"),
-        ("conserve_strength", "0"),
-        ("conserve_hours", "140"),
+        ("conserve_strength", "140"),
+        ("conserve_hours", "0"),
         ("conserve_cost", "0"),
         ("conserve_patch_share", "100"),
         ("conserve_patches", "99"),
@@ -225,10 +235,10 @@ async fn a_yards_own_weights_rank_the_options_anew() {
     let refused = visitor.send("/practice", "/practice/school/conserve", &own).await;
     assert_eq!(refused.status, 422);
     assert!(refused.text.contains("must be between 0 and 100"));
-    own[2].1 = "100";
+    own[1].1 = "100";
     assert_eq!(visitor.send("/practice", "/practice/school/conserve", &own).await.status, 303);
     let after = order(&visitor.get(&path).await.text);
-    assert_ne!(before, after, "hours alone rank as everything did");
+    assert_ne!(before, after, "strength alone ranks as everything did");
     assert_eq!(visitor.send("/practice", "/practice/school/conserve", &[("reset", "1")]).await.status, 303);
     assert_eq!(order(&visitor.get(&path).await.text), before);
 }

@@ -94,6 +94,8 @@ pub struct RepairOption {
     pub tasks: Vec<Task>,
     pub wood: Wood,
     pub materials: Vec<Material>,
+    /// Share of what it keeps and of its strength that counts as lasting, 0–1: below 1 where damage is left alone.
+    pub lasting: f64,
     /// Of the materials, in the yard's money.
     pub cost: f64,
     /// 0–100 under the boat's school; a forbidden option scores 0.
@@ -114,6 +116,8 @@ struct Draft {
     strength: f64,
     extent: Extent,
     wood: Wood,
+    /// Share of what it keeps and of its strength that counts as lasting: 1 unless the damage is left alone.
+    lasting: f64,
     reasons: Vec<Reason>,
 }
 
@@ -137,6 +141,7 @@ impl Draft {
             hours: whole_job(&medians),
             tasks,
             wood: self.wood,
+            lasting: self.lasting,
             cost: materials.iter().map(Material::cost).sum(),
             materials,
             score: 0.0,
@@ -147,7 +152,7 @@ impl Draft {
 
 /// Scores the options against each other and sorts them, best first.
 ///
-/// Score = 100 × (w_kept·kept + w_strength·strength + w_hours·(1 − hours/most) + w_cost·(1 − cost/most)), less the school's
+/// Score = 100 × (lasting·(w_kept·kept + w_strength·strength) + w_hours·(1 − hours/most) + w_cost·(1 − cost/most)), less the school's
 /// points for each rule that speaks against; an option that a rule forbids scores 0.
 pub fn rank(options: &mut [RepairOption], practice: &Practice, school: School) {
     let rules = practice.school(school);
@@ -156,8 +161,7 @@ pub fn rank(options: &mut [RepairOption], practice: &Practice, school: School) {
     let (hours, cost) = (most(|o| o.hours.p50), most(|o| o.cost));
     for option in options.iter_mut() {
         let against = option.reasons.iter().filter(|r| r.verdict == Verdict::Against).count() as f64;
-        let merit = weights.kept * option.kept
-            + weights.strength * option.strength
+        let merit = option.lasting * (weights.kept * option.kept + weights.strength * option.strength)
             + weights.hours * (1.0 - option.hours.p50 / hours)
             + weights.cost * (1.0 - option.cost / cost);
         option.score = if option.forbidden() { 0.0 } else { (100.0 * merit - rules.against * against).max(1.0) };
@@ -178,19 +182,24 @@ fn cause_reasons(causes: &[Cause]) -> Vec<Reason> {
 /// Section lost up to which soft wood may be consolidated and left (*yard rule*).
 pub const TREAT_UP_TO: f64 = 0.15;
 
-/// Leaving it, and looking again.
+/// Leaving it, and looking again. What was graded to be mended goes on getting worse: half of what is kept and of its strength
+/// counts, and nothing of what was graded to be renewed (*yard rule*).
 fn leave(worst: Grade, lost: f64, below_waterline: bool) -> Draft {
+    let lasting = match worst {
+        Grade::Sound | Grade::Watch => 1.0,
+        Grade::Mend => 0.5,
+        Grade::Renew | Grade::Unsafe => 0.0,
+    };
     let verdict = match worst {
         Grade::Sound | Grade::Watch => Verdict::For,
         Grade::Mend | Grade::Renew => Verdict::Against,
         Grade::Unsafe => Verdict::Forbids,
     };
-    let mut reasons =
-        vec![Reason::new("decide.leave", verdict, format!("the worst grade found here is {}", worst.label())).value(
-            "section lost at the worst place",
-            lost * 100.0,
-            "%",
-        )];
+    let mut reasons = vec![
+        Reason::new("decide.leave", verdict, format!("the worst grade found here is {}", worst.label()))
+            .value("section lost at the worst place", lost * 100.0, "%")
+            .value("of what is kept and of its strength counts", lasting * 100.0, "%"),
+    ];
     if below_waterline && worst >= Grade::Mend {
         reasons.push(Reason::new(
             "decide.below_water",
@@ -204,6 +213,7 @@ fn leave(worst: Grade, lost: f64, below_waterline: bool) -> Draft {
         strength: 1.0 - lost,
         extent: Extent { places: 1, ..Extent::default() },
         wood: Wood::None,
+        lasting,
         reasons,
     }
 }
@@ -253,6 +263,7 @@ fn treat(worst: Grade, lost: f64, open: bool, moisture: Option<f64>, length: f64
         strength: 1.0 - lost,
         extent: Extent { length, area, places, ..Extent::default() },
         wood: Wood::None,
+        lasting: 1.0,
         reasons,
     }
 }

@@ -245,6 +245,7 @@ impl<'c> Context<'c> {
         let (from, to) = (self.cut.0, (self.cut.0 + length).min(self.case.length));
         let width = widest * self.case.width;
         Draft {
+            lasting: 1.0,
             kind: OptionKind::Graving,
             kept: 1.0 - (to - from) * width * depth / (self.case.length * self.case.width * self.case.thickness),
             strength: 1.0 - section * (1.0 - LET_IN),
@@ -285,6 +286,7 @@ impl<'c> Context<'c> {
         }
         let joints = f64::from(u32::from(!at_start) + u32::from(!at_end));
         Some(Draft {
+            lasting: 1.0,
             kind: OptionKind::ScarfPiece,
             kept: 1.0 - (to - from) / self.case.length,
             strength: joint.efficiency,
@@ -311,6 +313,7 @@ impl<'c> Context<'c> {
             );
         }
         Draft {
+            lasting: 1.0,
             kind,
             kept: 0.0,
             strength: 1.0,
@@ -366,6 +369,7 @@ impl<'c> Context<'c> {
             ));
         }
         Draft {
+            lasting: 1.0,
             kind: OptionKind::Sister,
             kept: 1.0,
             strength: if short { SISTERED - 0.1 } else { SISTERED },
@@ -396,6 +400,7 @@ impl<'c> Context<'c> {
         ];
         reasons.extend(self.dry());
         Some(Draft {
+            lasting: 1.0,
             kind: OptionKind::SpliceEnd,
             kept: 1.0 - (to - from - length / 2.0) / self.case.length,
             strength: scarf::efficiency(SPLICE_RATIO),
@@ -414,6 +419,7 @@ impl<'c> Context<'c> {
                 let mut reasons = w.reasons;
                 reasons.extend(self.whole_rule(sound));
                 Draft {
+                    lasting: 1.0,
                     kind: w.kind,
                     kept: 0.0,
                     strength: 1.0,
@@ -450,6 +456,7 @@ impl<'c> Context<'c> {
         ];
         reasons.extend(self.dry());
         Draft {
+            lasting: 1.0,
             kind: OptionKind::PanelPatch,
             kept: 1.0 - share,
             strength: scarf::efficiency(PANEL_RATIO),
@@ -476,6 +483,7 @@ impl<'c> Context<'c> {
         )];
         reasons.extend(self.whole_rule(sound));
         Draft {
+            lasting: 1.0,
             kind: OptionKind::Reskin,
             kept: 0.0,
             strength: 1.0,

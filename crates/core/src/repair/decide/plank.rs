@@ -286,6 +286,7 @@ impl<'c> Context<'c> {
             places: patches.len() as u32,
         };
         Ok(Draft {
+            lasting: 1.0,
             kind: OptionKind::Graving,
             kept: 1.0 - volume / (self.area() * self.case.thickness),
             strength: 1.0 - worst_section * (1.0 - PATCH_EFFICIENCY),
@@ -411,6 +412,7 @@ impl<'c> Context<'c> {
     fn plank_draft(&self, kind: OptionKind, stretch: Stretch, strength: f64, reasons: Vec<Reason>) -> Draft {
         let renewed = crate::geometry::signed_area(&self.face_between(stretch.from, stretch.to));
         Draft {
+            lasting: 1.0,
             kind,
             kept: 1.0 - renewed / self.area(),
             strength,

@@ -1,0 +1,653 @@
+//! Pieces onto boards, over one boat or several: as many as can be placed, then the least cost of stock opened, then the least
+//! of new stock and of long clear lengths, then the least waste.
+//!
+//! Boards are opened one by one, the one that gives most for its cost first; then, again and again, a few boards are emptied and
+//! their pieces laid out anew, and what is no worse is kept. Every layout is made of straight cuts right across
+//! ([`super::layout`]), so that a saw can follow it.
+
+use crate::error::{self, InputError};
+use crate::hull::SplitMix;
+use crate::timber::board::{END_TRIM, KERF, Origin, SMALLEST_OFFCUT};
+
+use super::layout::{Area, Layout};
+use super::{GoOn, Progress};
+
+/// A board to cut from. Lengths mm; thickness as it yields it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Stock {
+    pub length: f64,
+    pub width: f64,
+    pub thickness: f64,
+    pub cost: f64,
+    pub origin: Origin,
+    /// Places a clear piece avoids.
+    pub defects: Vec<Area>,
+    /// Places that no piece may hold: rot, splits, shakes.
+    pub bad: Vec<Area>,
+    /// How far the grain curves in the board's own plane over its length, mm; 0: straight.
+    pub sweep: f64,
+}
+
+/// A piece to cut. Sizes with every allowance, mm.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Piece {
+    pub length: f64,
+    pub width: f64,
+    pub thickness: f64,
+    /// Without any defect.
+    pub clear: bool,
+    /// How far it curves in its own plane over its length, mm, counted in its width; 0: straight.
+    pub hang: f64,
+    /// Boards it may come from; `None`: any.
+    pub from: Option<Vec<usize>>,
+}
+
+/// What is asked.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Job {
+    pub boards: Vec<Stock>,
+    pub pieces: Vec<Piece>,
+    /// Saw kerf, mm.
+    pub kerf: f64,
+    /// Lost at both ends of a board, mm.
+    pub end_trim: f64,
+    pub seed: u64,
+}
+
+impl Job {
+    pub fn new(boards: Vec<Stock>, pieces: Vec<Piece>) -> Self {
+        Self { boards, pieces, kerf: KERF, end_trim: END_TRIM, seed: 1 }
+    }
+}
+
+/// One board of a plan.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Opened {
+    pub board: usize,
+    pub layout: Layout,
+}
+
+impl Opened {
+    /// What is left of it that is worth keeping.
+    pub fn offcuts(&self) -> impl Iterator<Item = &Area> {
+        self.layout.free.iter().filter(|a| a.length() >= SMALLEST_OFFCUT.0 && a.width() >= SMALLEST_OFFCUT.1)
+    }
+}
+
+/// A plan.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Plan {
+    pub opened: Vec<Opened>,
+    /// Pieces no board is left for.
+    pub unplaced: Vec<usize>,
+    pub cost: f64,
+    /// No plan that places as much can cost less than this.
+    pub bound: f64,
+    /// Face of the boards opened less pieces and offcuts worth keeping, mm².
+    pub waste: f64,
+}
+
+/// Most boards and pieces taken.
+pub const MOST: usize = 2_000;
+/// Work done before a search stops by itself: pieces tried in a board. Some seconds for two hundred pieces.
+pub const BUDGET: u64 = 60_000_000;
+/// A new board this long without a defect is kept whole where it can be, mm (*yard rule*).
+pub const LONG: f64 = 3_000.0;
+/// Times boards are emptied without a better plan before the search ends by itself, and more for each board and piece.
+const PATIENCE: (usize, usize) = (1_500, 150);
+/// Boards emptied at once, at most.
+const EMPTIED: u32 = 5;
+
+/// Lays out a job.
+///
+/// Errors name `boards[i]…`, `pieces[i]…`, `kerf` or `end_trim`. The same job and seed give the same plan unless `go_on` stops
+/// the search, which then gives the best found.
+pub fn plan(job: &Job, budget: u64, go_on: GoOn<'_>) -> Result<Plan, InputError> {
+    check(job)?;
+    let mut search = Search::new(job, budget);
+    let mut now =
+        search.open_all(State::default(), (0..job.pieces.len()).collect(), 0.0, vec![false; job.boards.len()]);
+    let mut best = now.clone();
+    let mut asked = 0;
+    let mut idle = 0;
+    let patience = PATIENCE.0 + PATIENCE.1 * (job.pieces.len() + job.boards.len());
+    while search.tried < budget && idle < patience && !job.pieces.is_empty() && !job.boards.is_empty() {
+        (asked, idle) = (asked + 1, idle + 1);
+        let share = search.tried as f64 / budget as f64;
+        if asked % 16 == 0 {
+            let placed = job.pieces.len() - best.unplaced.len();
+            if !go_on(Progress { share, placed, cost: best.key.cost }) {
+                break;
+            }
+        }
+        if best.unplaced.is_empty() && best.key.cost <= search.bound + 1e-9 && best.key.new_area <= 0.0 {
+            break;
+        }
+        // What never comes to trying a piece counts too, or the search would not end.
+        search.tried += 20;
+        let next = search.shake(&now);
+        // Early on a little worse is let pass, so as not to stay in the first valley.
+        let let_pass = 0.02 * (1.0 - share) * search.random.unit();
+        if next.key.better(&now.key, let_pass) {
+            now = next;
+            if now.key.better(&best.key, 0.0) && now.key != best.key {
+                best = now.clone();
+                idle = 0;
+            }
+        } else if search.random.unit() < 0.001 {
+            now = best.clone();
+        }
+    }
+    let mut opened: Vec<Opened> = best.layouts.into_iter().map(|(board, layout)| Opened { board, layout }).collect();
+    opened.sort_by_key(|o| o.board);
+    let kept: f64 = opened.iter().flat_map(Opened::offcuts).map(Area::area).sum();
+    let face: f64 = opened.iter().map(|o| job.boards[o.board].length * job.boards[o.board].width).sum();
+    let used: f64 = opened.iter().map(|o| o.layout.used()).sum();
+    let mut unplaced = best.unplaced;
+    unplaced.sort_unstable();
+    Ok(Plan { opened, unplaced, cost: best.key.cost, bound: search.bound, waste: face - used - kept })
+}
+
+fn check(job: &Job) -> Result<(), InputError> {
+    for (name, count) in [("boards", job.boards.len()), ("pieces", job.pieces.len())] {
+        if count > MOST {
+            return Err(InputError::new(name, format!("takes no more than {MOST}, got {count}")));
+        }
+    }
+    error::within("kerf", job.kerf, 0.0, 50.0)?;
+    error::within("end_trim", job.end_trim, 0.0, 2_000.0)?;
+    for (i, b) in job.boards.iter().enumerate() {
+        let name = format!("boards[{i}]");
+        for (field, v) in [("length", b.length), ("width", b.width), ("thickness", b.thickness)] {
+            error::length(field, v).map_err(|e| e.within(&name))?;
+        }
+        error::within("cost", b.cost, 0.0, 1e9).map_err(|e| e.within(&name))?;
+        error::within("sweep", b.sweep.abs(), 0.0, b.length / 2.0).map_err(|e| e.within(&name))?;
+        for (k, d) in b.defects.iter().chain(&b.bad).enumerate() {
+            let fine = [d.x0, d.x1, d.y0, d.y1].iter().all(|v| v.is_finite()) && d.x0 <= d.x1 && d.y0 <= d.y1;
+            if !fine {
+                return Err(InputError::new(format!("{name}.defects[{k}]"), "needs x0 ≤ x1 and y0 ≤ y1"));
+            }
+        }
+    }
+    for (i, p) in job.pieces.iter().enumerate() {
+        let name = format!("pieces[{i}]");
+        for (field, v) in [("length", p.length), ("width", p.width), ("thickness", p.thickness)] {
+            error::length(field, v).map_err(|e| e.within(&name))?;
+        }
+        error::within("hang", p.hang.abs(), 0.0, p.width).map_err(|e| e.within(&name))?;
+    }
+    Ok(())
+}
+
+/// What makes one plan better than another, most important first.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+struct Key {
+    unplaced: usize,
+    cost: f64,
+    /// Face of new boards opened, mm².
+    new_area: f64,
+    /// Length of long clear new boards opened, mm.
+    long: f64,
+    waste: f64,
+}
+
+impl Key {
+    /// No worse than another, a share of the cost let pass.
+    fn better(&self, other: &Self, let_pass: f64) -> bool {
+        if self.unplaced != other.unplaced {
+            return self.unplaced < other.unplaced;
+        }
+        let room = other.cost.abs().max(1e-9) * let_pass;
+        if (self.cost - other.cost).abs() > 1e-9 {
+            return self.cost < other.cost + room;
+        }
+        let rest = [(self.new_area, other.new_area), (self.long, other.long), (self.waste, other.waste)];
+        rest.into_iter().find(|(a, b)| (a - b).abs() > 1e-6).is_none_or(|(a, b)| a < b)
+    }
+}
+
+#[derive(Debug, Clone, Default)]
+struct State {
+    layouts: Vec<(usize, Layout)>,
+    unplaced: Vec<usize>,
+    key: Key,
+}
+
+struct Search<'j> {
+    job: &'j Job,
+    random: SplitMix,
+    tried: u64,
+    bound: f64,
+    /// Board by piece: whether it may come from there.
+    serves: Vec<Vec<bool>>,
+    budget: u64,
+}
+
+impl<'j> Search<'j> {
+    fn new(job: &'j Job, budget: u64) -> Self {
+        let serves = job
+            .boards
+            .iter()
+            .enumerate()
+            .map(|(b, board)| {
+                let usable = board.length - 2.0 * job.end_trim;
+                job.pieces
+                    .iter()
+                    .map(|p| {
+                        p.from.as_ref().is_none_or(|from| from.contains(&b))
+                            && board.thickness >= p.thickness - 1e-9
+                            && usable >= p.length - 1e-9
+                            && board.width >= needed_width(p, board) - 1e-9
+                    })
+                    .collect()
+            })
+            .collect();
+        let mut search = Self { job, random: SplitMix(job.seed), tried: 0, bound: 0.0, serves, budget };
+        search.bound = search.lower_bound();
+        search
+    }
+
+    /// For each thickness: the pieces at least as thick need so much face, which is had cheapest from the boards that are cheapest
+    /// by face among those that serve any of them. What no board serves is left out.
+    fn lower_bound(&self) -> f64 {
+        let job = self.job;
+        let placeable: Vec<usize> =
+            (0..job.pieces.len()).filter(|p| self.serves.iter().any(|board| board[*p])).collect();
+        let mut limits: Vec<f64> = placeable.iter().map(|p| job.pieces[*p].thickness).collect();
+        limits.sort_by(f64::total_cmp);
+        limits.dedup();
+        let mut most: f64 = 0.0;
+        for limit in limits {
+            let thick: Vec<usize> = placeable.iter().copied().filter(|p| job.pieces[*p].thickness >= limit).collect();
+            let mut need: f64 =
+                thick.iter().map(|p| job.pieces[*p].length * (job.pieces[*p].width - job.pieces[*p].hang.abs())).sum();
+            let mut boards: Vec<(f64, f64)> = job
+                .boards
+                .iter()
+                .enumerate()
+                .filter(|(b, _)| thick.iter().any(|p| self.serves[*b][*p]))
+                .map(|(_, b)| ((b.length - 2.0 * job.end_trim).max(0.0) * b.width, b.cost))
+                .filter(|(area, _)| *area > 0.0)
+                .collect();
+            boards.sort_by(|a, b| (a.1 / a.0).total_cmp(&(b.1 / b.0)));
+            let mut cost = 0.0;
+            for (area, price) in boards {
+                let share = (need / area).min(1.0);
+                cost += share * price;
+                need -= share * area;
+                if need <= 0.0 {
+                    break;
+                }
+            }
+            // Where not all can be placed the bound of placing all says nothing.
+            if need <= 1e-6 {
+                most = most.max(cost);
+            }
+        }
+        most
+    }
+
+    /// Large pieces first, the order shaken by `noise`.
+    fn ordered(&mut self, mut pieces: Vec<usize>, noise: f64) -> Vec<usize> {
+        let job = self.job;
+        // Either way of looking at what is large serves some jobs better.
+        let by_length = self.random.unit() < 0.35 && noise > 0.0;
+        let mut sizes = vec![0.0; job.pieces.len()];
+        for p in &pieces {
+            let piece = &job.pieces[*p];
+            let size =
+                if by_length { piece.length * (200.0 + piece.width) } else { piece.width * (2_000.0 + piece.length) };
+            let shaken = size * (1.0 + noise * (self.random.unit() - 0.5));
+            sizes[*p] = if piece.clear { shaken * 1.05 } else { shaken };
+        }
+        pieces.sort_by(|a, b| sizes[*b].total_cmp(&sizes[*a]));
+        pieces
+    }
+
+    /// Puts what fits of some pieces, in their order, into a board; gives those that did not.
+    fn fill(&mut self, board: usize, layout: &mut Layout, pieces: &[usize], lean: f64) -> Vec<usize> {
+        let stock = &self.job.boards[board];
+        let mut left = Vec::new();
+        for &p in pieces {
+            let piece = &self.job.pieces[p];
+            if !self.serves[board][p] || layout.free.is_empty() {
+                left.push(p);
+                continue;
+            }
+            self.tried += 1 + layout.free.len() as u64 / 4;
+            let width = needed_width(piece, stock);
+            let avoid = if piece.clear { &stock.defects } else { &stock.bad };
+            match layout.spot(piece.length, width, avoid, self.job.kerf, lean) {
+                Some(spot) => layout.put(p, piece.length, width, spot, self.job.kerf),
+                None => left.push(p),
+            }
+        }
+        left
+    }
+
+    fn empty(&self, board: usize) -> Layout {
+        let stock = &self.job.boards[board];
+        Layout::new(stock.length, stock.width, self.job.end_trim, self.job.kerf)
+    }
+
+    /// Opens boards for pieces until none is left or nothing serves: each time the board that gives most face for its cost, or,
+    /// where one takes all that is left, the cheapest that does.
+    ///
+    /// `shut` are boards that are not to be opened this time.
+    fn open_all(&mut self, mut state: State, pieces: Vec<usize>, noise: f64, shut: Vec<bool>) -> State {
+        let mut left = self.ordered(pieces, noise);
+        let mut open = shut;
+        for (b, _) in &state.layouts {
+            open[*b] = true;
+        }
+        while !left.is_empty() {
+            let mut best: Option<(bool, f64, usize, Layout, Vec<usize>)> = None;
+            for b in 0..self.job.boards.len() {
+                if open[b] || !left.iter().any(|p| self.serves[b][*p]) {
+                    continue;
+                }
+                let stock = &self.job.boards[b];
+                // A copy of a board that was just looked at gives nothing new.
+                if b > 0 && !open[b - 1] && self.job.boards[b - 1] == *stock && self.serves[b - 1] == self.serves[b] {
+                    continue;
+                }
+                let lean = if noise > 0.0 { 2.0 * self.random.unit() - 1.0 } else { 0.0 };
+                let mut layout = self.empty(b);
+                let rest = self.fill(b, &mut layout, &left, lean);
+                if layout.placed.is_empty() {
+                    continue;
+                }
+                let all = rest.is_empty();
+                let shaken = 1.0 + noise * 0.5 * (self.random.unit() - 0.5);
+                // At equal cost what is not new goes first, and a short board before a long one.
+                let cost = stock.cost * shaken
+                    + 1e-6 * stock.length * stock.width / 1e6
+                    + if stock.origin == Origin::New { 1e-5 } else { 0.0 };
+                let merit = if all { cost } else { cost / layout.used() };
+                let better = match &best {
+                    None => true,
+                    Some((whole, least, _, held, _)) if all != *whole => {
+                        // Taking all at once is worth it when it costs no more by face.
+                        let (a, b) = (cost / layout.used(), if *whole { least / held.used() } else { *least });
+                        a < b
+                    }
+                    Some((_, least, ..)) => merit < *least,
+                };
+                if better {
+                    best = Some((all, merit, b, layout, rest));
+                }
+                if self.tried > self.budget.saturating_mul(2) {
+                    break;
+                }
+            }
+            let Some((_, _, b, layout, rest)) = best else { break };
+            open[b] = true;
+            state.layouts.push((b, layout));
+            left = rest;
+        }
+        state.unplaced = left;
+        self.key(&mut state);
+        state
+    }
+
+    fn key(&self, state: &mut State) {
+        let mut key = Key { unplaced: state.unplaced.len(), ..Key::default() };
+        for (b, layout) in &state.layouts {
+            let stock = &self.job.boards[*b];
+            key.cost += stock.cost;
+            let face = stock.length * stock.width;
+            if stock.origin == Origin::New {
+                key.new_area += face;
+                if stock.length >= LONG && stock.defects.is_empty() && stock.bad.is_empty() {
+                    key.long += stock.length;
+                }
+            }
+            let kept: f64 = layout
+                .free
+                .iter()
+                .filter(|a| a.length() >= SMALLEST_OFFCUT.0 && a.width() >= SMALLEST_OFFCUT.1)
+                .map(Area::area)
+                .sum();
+            key.waste += face - layout.used() - kept;
+        }
+        state.key = key;
+    }
+
+    /// Empties a few boards and lays their pieces out anew.
+    fn shake(&mut self, now: &State) -> State {
+        let mut state = now.clone();
+        let mut pieces = std::mem::take(&mut state.unplaced);
+        let mut shut = vec![false; self.job.boards.len()];
+        // Now and then some boards are left aside altogether, so that others get their turn.
+        if self.random.unit() < 0.3 {
+            let share = 0.7 * self.random.unit();
+            shut.iter_mut().for_each(|s| *s = self.random.unit() < share);
+        }
+        let count = match self.random.unit() {
+            u if u < 0.05 => state.layouts.len() as u32,
+            _ => 1 + self.random.below(EMPTIED.min(state.layouts.len().max(1) as u32)),
+        };
+        for _ in 0..count {
+            if state.layouts.is_empty() {
+                break;
+            }
+            // What is badly filled for its cost is emptied more often.
+            let pick = |random: &mut SplitMix| random.below(state.layouts.len() as u32) as usize;
+            let (a, b) = (pick(&mut self.random), pick(&mut self.random));
+            let filled = |i: usize| {
+                let (board, layout) = &state.layouts[i];
+                layout.used() / (self.job.boards[*board].cost + 1e-9)
+            };
+            let emptied = if filled(a) <= filled(b) { a } else { b };
+            let (board, layout) = state.layouts.swap_remove(emptied);
+            shut[board] |= self.random.unit() < 0.4;
+            pieces.extend(layout.placed.iter().map(|p| p.piece));
+        }
+        let noise = 0.1 + 0.9 * self.random.unit();
+        let mut left = self.ordered(pieces, noise);
+        if self.random.unit() < 0.7 {
+            let lean = 2.0 * self.random.unit() - 1.0;
+            for i in 0..state.layouts.len() {
+                if left.is_empty() {
+                    break;
+                }
+                let (board, mut layout) = (state.layouts[i].0, std::mem::take(&mut state.layouts[i].1));
+                left = self.fill(board, &mut layout, &left, lean);
+                state.layouts[i].1 = layout;
+            }
+        }
+        self.open_all(state, left, noise, shut)
+    }
+}
+
+/// Width a piece needs on a board: a board that curves as the piece does saves what it curves.
+fn needed_width(piece: &Piece, board: &Stock) -> f64 {
+    if piece.hang == 0.0 || board.sweep == 0.0 {
+        return piece.width;
+    }
+    let share = (piece.length / board.length).min(1.0);
+    let grown = board.sweep.abs() * share * share;
+    let hang = piece.hang.abs();
+    (piece.width - hang + (hang - grown).abs()).min(piece.width)
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    fn board(length: f64, width: f64, cost: f64, origin: Origin) -> Stock {
+        Stock { length, width, thickness: 32.0, cost, origin, defects: Vec::new(), bad: Vec::new(), sweep: 0.0 }
+    }
+
+    fn piece(length: f64, width: f64) -> Piece {
+        Piece { length, width, thickness: 28.0, clear: true, hang: 0.0, from: None }
+    }
+
+    fn solve(boards: Vec<Stock>, pieces: Vec<Piece>) -> Plan {
+        plan(&Job::new(boards, pieces), 200_000, &mut |_| true).unwrap()
+    }
+
+    /// Recomputed from scratch: no overlap, kerf kept, inside the trimmed board, off the defects a piece avoids.
+    fn assert_right(job: &Job, plan: &Plan) {
+        let mut seen = vec![0; job.pieces.len()];
+        for opened in &plan.opened {
+            let stock = &job.boards[opened.board];
+            let placed = &opened.layout.placed;
+            for (i, p) in placed.iter().enumerate() {
+                let piece = &job.pieces[p.piece];
+                seen[p.piece] += 1;
+                assert!(stock.thickness >= piece.thickness);
+                assert!((p.area.length() - piece.length).abs() < 1e-6);
+                assert!(p.area.width() <= piece.width + 1e-6);
+                assert!(p.area.x0 >= job.end_trim - 1e-6 && p.area.x1 <= stock.length - job.end_trim + 1e-6);
+                assert!(p.area.y0 >= -1e-6 && p.area.y1 <= stock.width + 1e-6);
+                let avoid = if piece.clear { &stock.defects } else { &stock.bad };
+                assert!(avoid.iter().all(|d| !d.overlaps(&p.area)), "{:?} lies on a defect", p.area);
+                for other in &placed[i + 1..] {
+                    let (a, b) = (p.area, other.area);
+                    let gap = (b.x0 - a.x1).max(a.x0 - b.x1).max((b.y0 - a.y1).max(a.y0 - b.y1));
+                    assert!(gap >= job.kerf - 1e-6, "{a:?} and {b:?} are {gap} apart");
+                }
+            }
+            for (i, free) in opened.layout.free.iter().enumerate() {
+                assert!(placed.iter().all(|p| !p.area.overlaps(free)));
+                assert!(opened.layout.free[i + 1..].iter().all(|other| !other.overlaps(free)));
+            }
+        }
+        for p in &plan.unplaced {
+            seen[*p] += 1;
+        }
+        assert!(seen.iter().all(|n| *n == 1), "every piece once: {seen:?}");
+        let face: f64 = plan.opened.iter().map(|o| job.boards[o.board].length * job.boards[o.board].width).sum();
+        let parts: f64 = plan.opened.iter().map(|o| o.layout.used() + o.offcuts().map(Area::area).sum::<f64>()).sum();
+        assert!((face - parts - plan.waste).abs() < 1e-3 && plan.waste >= -1e-6, "nothing vanishes");
+        if plan.unplaced.is_empty() {
+            assert!(plan.cost >= plan.bound - 1e-6);
+        }
+    }
+
+    #[test]
+    fn salvage_goes_before_a_new_board_of_the_same_cost_and_the_long_board_stays_whole() {
+        let boards = vec![
+            board(4_800.0, 200.0, 40.0, Origin::New),
+            board(1_300.0, 160.0, 10.0, Origin::New),
+            board(1_300.0, 160.0, 10.0, Origin::Salvage),
+        ];
+        let found = solve(boards, vec![piece(1_100.0, 140.0)]);
+        assert_eq!((found.opened[0].board, found.opened.len(), found.cost), (2, 1, 10.0));
+    }
+
+    #[test]
+    fn a_clear_piece_keeps_off_the_knot_and_a_hidden_one_may_hold_it() {
+        let mut knotty = board(1_000.0, 150.0, 5.0, Origin::New);
+        knotty.defects.push(Area { x0: 480.0, x1: 520.0, y0: 0.0, y1: 150.0 });
+        let job = Job::new(vec![knotty], vec![piece(440.0, 140.0), piece(440.0, 140.0)]);
+        let found = plan(&job, 100_000, &mut |_| true).unwrap();
+        assert!(found.unplaced.is_empty());
+        assert_right(&job, &found);
+        let long = Job { pieces: vec![Piece { clear: false, ..piece(900.0, 140.0) }], ..job.clone() };
+        assert!(plan(&long, 100_000, &mut |_| true).unwrap().unplaced.is_empty());
+        let clear = Job { pieces: vec![piece(900.0, 140.0)], ..job };
+        assert_eq!(plan(&clear, 100_000, &mut |_| true).unwrap().unplaced, [0]);
+    }
+
+    #[test]
+    fn a_curved_piece_comes_out_of_a_crook_that_is_too_narrow_for_it_straight() {
+        let straight = board(2_400.0, 180.0, 9.0, Origin::New);
+        let crook = Stock { sweep: 75.0, ..straight.clone() };
+        let curved = Piece { hang: 60.0, ..piece(2_200.0, 210.0) };
+        assert_eq!(solve(vec![straight], vec![curved.clone()]).unplaced, [0]);
+        assert!(solve(vec![crook], vec![curved]).unplaced.is_empty());
+    }
+
+    #[test]
+    fn two_cheap_boards_before_one_dear_one() {
+        let boards = vec![
+            board(3_000.0, 200.0, 30.0, Origin::New),
+            board(1_600.0, 200.0, 11.0, Origin::New),
+            board(1_600.0, 200.0, 11.0, Origin::New),
+        ];
+        let found = solve(boards, vec![piece(1_400.0, 180.0), piece(1_400.0, 180.0)]);
+        assert_eq!((found.cost, found.unplaced.len()), (22.0, 0));
+    }
+
+    #[test]
+    fn cuts_run_in_an_order_the_saw_can_follow() {
+        let job = Job::new(
+            vec![board(2_000.0, 200.0, 1.0, Origin::New)],
+            vec![piece(900.0, 90.0), piece(900.0, 90.0), piece(700.0, 150.0)],
+        );
+        let found = plan(&job, 50_000, &mut |_| true).unwrap();
+        assert!(found.unplaced.is_empty());
+        // Each cut goes through no piece.
+        for cut in &found.opened[0].layout.cuts {
+            let band = match cut.way {
+                super::super::layout::Way::Cross => Area { x0: cut.at, x1: cut.at + 3.0, y0: cut.from, y1: cut.to },
+                super::super::layout::Way::Rip => Area { x0: cut.from, x1: cut.to, y0: cut.at, y1: cut.at + 3.0 },
+            };
+            assert!(found.opened[0].layout.placed.iter().all(|p| !p.area.overlaps(&band)), "{cut:?}");
+        }
+    }
+
+    #[test]
+    fn nonsense_is_refused_at_its_field() {
+        let bad = Job::new(vec![board(2_000.0, -1.0, 1.0, Origin::New)], vec![]);
+        assert_eq!(plan(&bad, 10, &mut |_| true).unwrap_err().field, "boards[0].width");
+        let bad = Job::new(vec![], vec![piece(f64::NAN, 10.0)]);
+        assert_eq!(plan(&bad, 10, &mut |_| true).unwrap_err().field, "pieces[0].length");
+        assert!(solve(vec![], vec![]).opened.is_empty());
+        assert_eq!(solve(vec![], vec![piece(10.0, 10.0)]).unplaced, [0]);
+    }
+
+    /// Cheapest set of boards that takes everything, by trying every set.
+    fn brute(job: &Job) -> Option<f64> {
+        let n = job.boards.len();
+        (0..1u32 << n)
+            .filter_map(|set| {
+                let boards: Vec<Stock> = (0..n).filter(|b| set >> b & 1 == 1).map(|b| job.boards[b].clone()).collect();
+                let cost = boards.iter().map(|b| b.cost).sum();
+                let found = plan(&Job { boards, ..job.clone() }, 40_000, &mut |_| true).unwrap();
+                found.unplaced.is_empty().then_some(cost)
+            })
+            .min_by(f64::total_cmp)
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+
+        #[test]
+        fn every_plan_is_right(
+            boards in proptest::collection::vec((400.0..4_000.0f64, 60.0..300.0f64, 1.0..60.0f64, 0u8..3, 0.0..1.0f64), 1..8),
+            pieces in proptest::collection::vec((100.0..2_500.0f64, 30.0..220.0f64, any::<bool>()), 0..16),
+            kerf in 0.0..6.0f64, seed: u64,
+        ) {
+            let boards = boards.into_iter().map(|(length, width, cost, origin, knot)| Stock {
+                defects: vec![Area { x0: length * knot, x1: length * knot + 30.0, y0: width * 0.3, y1: width * 0.6 }],
+                bad: if origin == 0 { vec![Area { x0: 0.0, x1: 60.0, y0: 0.0, y1: width }] } else { Vec::new() },
+                ..board(length, width, cost, [Origin::New, Origin::Offcut, Origin::Salvage][origin as usize])
+            }).collect();
+            let pieces = pieces.into_iter().map(|(length, width, clear)| Piece { clear, ..piece(length, width) }).collect();
+            let job = Job { kerf, seed, ..Job::new(boards, pieces) };
+            let found = plan(&job, 20_000, &mut |_| true).unwrap();
+            assert_right(&job, &found);
+            prop_assert_eq!(&found, &plan(&job, 20_000, &mut |_| true).unwrap(), "the same job gives the same plan");
+        }
+
+        #[test]
+        fn a_few_boards_are_chosen_as_well_as_by_trying_every_set(
+            boards in proptest::collection::vec((800.0..3_000.0f64, 100.0..240.0f64, 5.0..40.0f64), 2..5),
+            pieces in proptest::collection::vec((300.0..1_200.0f64, 50.0..120.0f64), 1..6),
+        ) {
+            let boards = boards.into_iter().map(|(l, w, c)| board(l, w, c, Origin::New)).collect();
+            let job = Job::new(boards, pieces.into_iter().map(|(l, w)| piece(l, w)).collect());
+            let found = plan(&job, 200_000, &mut |_| true).unwrap();
+            if let Some(cost) = brute(&job) {
+                prop_assert!(found.unplaced.is_empty());
+                prop_assert!(found.cost <= cost + 1e-6, "{} against {}", found.cost, cost);
+            }
+        }
+    }
+}
