@@ -3,6 +3,7 @@
 //! Boats come from the core's hull generator with fixed seeds and are then damaged by each boat's story; dates
 //! are set back from the day the demo is first started.
 
+mod rack;
 mod shapes;
 mod stories;
 mod survey;
@@ -17,9 +18,7 @@ use mend_keel_core::grid::{Address, Construction, Joint, Side};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::repair::decide::{self as core_decide, OptionKind};
-use mend_keel_core::timber::board::{Board as Stock, Drying, Grain, Origin};
 use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
-use mend_keel_store::boards::NewBoard;
 use mend_keel_store::boats::NewBoat;
 use mend_keel_store::findings::NewFinding;
 use mend_keel_store::plans::{self, NewPlan};
@@ -58,7 +57,7 @@ pub async fn fill(store: &Store, photos: &Path) -> Result<()> {
     let wren = work.add_boat(&brindle_wren()?).await?;
     let pennywort = work.add_boat(&pennywort()?).await?;
     let teasel = work.add_boat(&lady_teasel()?).await?;
-    for board in rack() {
+    for board in rack::boards() {
         work.add_board(&board).await?;
     }
     work.commit("/").await?;
@@ -69,7 +68,8 @@ pub async fn fill(store: &Store, photos: &Path) -> Result<()> {
     survey::fill(store, wren, start).await?;
     begin_work(store, wren, start).await?;
     shapes::fill(store, wren, start).await?;
-    begin_varnish(store, teasel).await
+    begin_varnish(store, teasel).await?;
+    rack::fill(store, start).await
 }
 
 /// Seven in the morning, three weeks ago, where the demo runs.
@@ -273,115 +273,4 @@ async fn tell(store: &Store, photos: &Path, boat: i64, story: &[Found], start: T
         work.commit("/").await?;
     }
     Ok(())
-}
-
-fn rack() -> Vec<NewBoard> {
-    let board =
-        |tag: &str, species: &str, size: [f64; 3], grain, drying, moisture, origin, note: &str, place: &str| NewBoard {
-            tag: tag.into(),
-            stock: Stock {
-                species: species.into(),
-                length: size[0],
-                width: size[1],
-                thickness: size[2],
-                grain,
-                drying,
-                moisture,
-                origin,
-            },
-            origin_note: note.into(),
-            place: place.into(),
-            parent_id: None,
-        };
-    use {Drying as D, Grain as G, Origin as O};
-    vec![
-        board(
-            "L-01",
-            "western_larch",
-            [4_800.0, 210.0, 32.0],
-            G::Quarter,
-            D::Air,
-            Some(14.0),
-            O::New,
-            "Anvel sawmill, lot 12",
-            "long rack, top",
-        ),
-        board(
-            "L-02",
-            "western_larch",
-            [3_100.0, 190.0, 32.0],
-            G::Rift,
-            D::Air,
-            Some(15.0),
-            O::New,
-            "Anvel sawmill, lot 12",
-            "long rack, top",
-        ),
-        board(
-            "L-03",
-            "western_larch",
-            [1_250.0, 160.0, 29.0],
-            G::Quarter,
-            D::Air,
-            Some(11.0),
-            O::Salvage,
-            "Brindle Wren, old ceiling plank",
-            "short rack 2",
-        ),
-        board(
-            "L-04",
-            "western_larch",
-            [900.0, 120.0, 22.0],
-            G::Flat,
-            D::Air,
-            Some(22.0),
-            O::Offcut,
-            "",
-            "short rack 2",
-        ),
-        board(
-            "L-05",
-            "western_larch",
-            [2_200.0, 175.0, 38.0],
-            G::Quarter,
-            D::Green,
-            None,
-            O::New,
-            "Anvel sawmill, lot 15",
-            "yard, in stick",
-        ),
-        board(
-            "O-01",
-            "white_oak",
-            [2_600.0, 150.0, 60.0],
-            G::Flat,
-            D::Air,
-            Some(16.0),
-            O::New,
-            "Anvel sawmill, lot 9",
-            "long rack, foot",
-        ),
-        board(
-            "M-01",
-            "true_mahogany",
-            [3_400.0, 180.0, 26.0],
-            G::Quarter,
-            D::Air,
-            Some(12.0),
-            O::New,
-            "merchant in Hollin Quay, papers 88",
-            "long rack, middle",
-        ),
-        board(
-            "M-02",
-            "true_mahogany",
-            [740.0, 130.0, 22.0],
-            G::Quarter,
-            D::Air,
-            Some(11.0),
-            O::Salvage,
-            "a shop counter",
-            "short rack 1",
-        ),
-    ]
 }

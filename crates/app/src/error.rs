@@ -29,6 +29,17 @@ pub enum AppError {
     Broken(String),
 }
 
+impl AppError {
+    /// One line of what went wrong, for work that has no page of its own.
+    pub fn says(&self) -> String {
+        match self {
+            Self::Done(_) => "it was done already".to_owned(),
+            Self::NotFound(what) => format!("there is no such {what}"),
+            Self::Refused(why) | Self::Broken(why) => why.clone(),
+        }
+    }
+}
+
 impl From<StoreError> for AppError {
     fn from(error: StoreError) -> Self {
         match error {

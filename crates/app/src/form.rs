@@ -171,6 +171,11 @@ impl Faults {
         self.0.len()
     }
 
+    /// One of them: field and message.
+    pub fn first(&self) -> Option<(&str, &str)> {
+        self.0.iter().next().map(|(field, message)| (field.as_str(), message.as_str()))
+    }
+
     pub fn add(&mut self, error: InputError) {
         self.0.entry(error.field).or_insert(error.message);
     }

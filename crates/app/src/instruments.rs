@@ -58,3 +58,55 @@ pub fn read(name: &str, file: &BoatFile, place: &Place, part: &Part<'_>, taken: 
     fields["simulated"] = json!("1");
     Some(fields)
 }
+
+/// A pin meter on a board in the rack: what it shows and the wood's temperature.
+pub fn board_meter(tag: &str, about: f64, taken: u64) -> (f64, f64) {
+    let mut random = SplitMix(seed_of(tag, taken.wrapping_add(77)));
+    // A board dries a little between two readings.
+    let shown = (about - 0.6 * random.unit() + 0.8 * (random.unit() - 0.5)).clamp(6.0, 60.0);
+    ((shown * 10.0).round() / 10.0, (8.0 + 10.0 * random.unit()).round())
+}
+
+/// A shed's logger over a year, hour by hour from a moment on, as its file: warm dry summers, damp winters, days and nights.
+pub fn shed_logger(from: jiff::Timestamp, hours: u32, seed: u64) -> Vec<mend_keel_exchange::sheet::rack::AirRow> {
+    let mut random = SplitMix(seed);
+    let mut weather = 0.0;
+    (0..hours)
+        .filter_map(|h| {
+            let at = from.checked_add(jiff::SignedDuration::from_hours(i64::from(h))).ok()?;
+            let day = at.to_zoned_datetime(jiff::tz::TimeZone::UTC);
+            let year = f64::from(day.day_of_year()) / 365.25;
+            let season = -(std::f64::consts::TAU * (year - 0.04)).cos();
+            let hour = -(std::f64::consts::TAU * (f64::from(day.hour()) - 3.0) / 24.0).cos();
+            weather = 0.985 * weather + 0.35 * (random.unit() - 0.5);
+            let temperature = 10.5 + 8.0 * season + 2.5 * hour + 2.0 * weather;
+            let humidity = (76.0 - 9.0 * season - 6.0 * hour - 6.0 * weather + 3.0 * (random.unit() - 0.5)).clamp(30.0, 97.0);
+            let tenth = |v: f64| (v * 10.0).round() / 10.0;
+            Some(mend_keel_exchange::sheet::rack::AirRow {
+                at: at.to_string(),
+                temperature: tenth(temperature),
+                humidity: tenth(humidity),
+            })
+        })
+        .collect()
+}
+
+/// A merchant's list: every species in three thicknesses, dearer the wider, the longer and the rarer.
+pub fn merchant_list(merchant: &str) -> Vec<mend_keel_exchange::sheet::rack::PriceRow> {
+    let mut random = SplitMix(seed_of(merchant, 5));
+    let mut rows = Vec::new();
+    for species in mend_keel_core::timber::species::all() {
+        let base = 1_100.0 + 900.0 * f64::from(6 - species.decay) / 2.0 + if species.trade_controlled() { 2_600.0 } else { 0.0 };
+        for (thickness, width, length) in [(27.0, 200.0, 3_600.0), (34.0, 240.0, 4_800.0), (52.0, 280.0, 6_000.0)] {
+            let price = base * (0.9 + length / 24_000.0 + 0.15 * random.unit());
+            rows.push(mend_keel_exchange::sheet::rack::PriceRow {
+                species: species.id.clone(),
+                thickness,
+                width,
+                length,
+                per_cubic_metre: (price / 10.0).round() * 10.0,
+            });
+        }
+    }
+    rows
+}

@@ -11,6 +11,7 @@ pub mod error;
 pub mod folder;
 pub mod form;
 pub mod instruments;
+pub mod jobs;
 pub mod pages;
 pub mod photos;
 pub mod server;

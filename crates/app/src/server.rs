@@ -13,6 +13,7 @@ use rocket::{Build, Request, Response, Rocket, routes};
 
 use crate::auth::SignInTries;
 use crate::folder::DataFolder;
+use crate::jobs::Jobs;
 use crate::{assets, pages};
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -54,6 +55,7 @@ pub fn build(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<
         .manage(store)
         .manage(Settings { mode, folder })
         .manage(SignInTries::default())
+        .manage(Jobs::default())
         .attach(SafeHeaders)
         .mount("/", routes![assets::asset])
         .mount("/", pages::routes())

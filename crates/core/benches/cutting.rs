@@ -14,31 +14,52 @@ fn main() {
     for size in [50, 100, 200] {
         let job = cut_job(size, size * 3 / 10, 11);
         let (begun, limit) = (Instant::now(), Duration::from_secs(10));
-        let plan = boards::plan(&job, u64::MAX, &mut |_| begun.elapsed() < limit).expect("the job is sound");
+        let mut asked = 0;
+        let told = &mut |_| {
+            asked += 1;
+            gone(begun, limit)
+        };
+        let plan = boards::plan(&job, u64::MAX, told).expect("the job is sound");
         let gap = 100.0 * (plan.cost / plan.bound - 1.0);
         println!(
-            "cut-plan, {size} pieces: cost {:.1}, bound {:.1}, gap {gap:.1} %, {} left over, {:.1} s",
+            "cut-plan, {size} pieces: cost {:.1}, bound {:.1}, gap {gap:.1} %, {} left over, {:.1} s, {} shakes",
             plan.cost,
             plan.bound,
             plan.unplaced.len(),
-            begun.elapsed().as_secs_f64()
+            begun.elapsed().as_secs_f64(),
+            16 * asked
         );
     }
     for count in [2, 5, 10] {
         let job = nest_job(count);
         let (begun, limit) = (Instant::now(), Duration::from_secs(5));
-        let nest = sheets::nest(&job, u64::MAX, &mut |_| begun.elapsed() < limit).expect("the job is sound");
+        let mut asked = 0;
+        let told = &mut |_| {
+            asked += 1;
+            gone(begun, limit)
+        };
+        let nest = sheets::nest(&job, u64::MAX, told).expect("the job is sound");
         println!(
-            "nest, {} parts: {} sheets, last {:.0} mm, density {:.3}, {} left over, {:.1} s",
+            "nest, {} parts: {} sheets, last {:.0} mm, density {:.3}, {} left over, {:.1} s, {} moves",
             count * 6,
             nest.sheets_used,
             nest.last_sheet_length,
             nest.density,
             nest.unplaced.len(),
-            begun.elapsed().as_secs_f64()
+            begun.elapsed().as_secs_f64(),
+            64 * asked
         );
     }
+    if std::env::args().any(|a| a == "--quality") {
+        return;
+    }
     divan::main();
+}
+
+/// The share of the time that has gone, while there is some left.
+fn gone(begun: Instant, limit: Duration) -> Option<f64> {
+    let share = begun.elapsed().as_secs_f64() / limit.as_secs_f64();
+    (share < 1.0).then_some(share)
 }
 
 fn cut_job(pieces: usize, boards: usize, seed: u64) -> boards::Job {
@@ -55,8 +76,7 @@ fn cut_job(pieces: usize, boards: usize, seed: u64) -> boards::Job {
                 thickness,
                 cost: (length * width * thickness / 1e9 * 2_400.0).round(),
                 origin: [Origin::New, Origin::New, Origin::Offcut, Origin::Salvage][i % 4],
-                defects: vec![Area { x0: x, x1: x + 60.0, y0: 0.0, y1: width / 3.0 }],
-                bad: Vec::new(),
+                defects: vec![(Area { x0: x, x1: x + 60.0, y0: 0.0, y1: width / 3.0 }, 2)],
                 sweep: 0.0,
             }
         })
@@ -66,7 +86,7 @@ fn cut_job(pieces: usize, boards: usize, seed: u64) -> boards::Job {
             length: between(250.0, 1_900.0),
             width: between(50.0, 150.0),
             thickness: [22.0, 25.0, 32.0][i % 3],
-            clear: i % 2 == 0,
+            tolerates: if i % 2 == 0 { 0 } else { 2 },
             hang: 0.0,
             from: None,
         })
@@ -107,11 +127,11 @@ fn nest_job(count: u32) -> sheets::Job {
 #[divan::bench(args = [10, 25, 50, 100, 200], sample_count = 3, sample_size = 1)]
 fn cut_plan(bencher: Bencher, pieces: usize) {
     let job = cut_job(pieces, (pieces * 3 / 10).max(4), 11);
-    bencher.bench(|| boards::plan(&job, 2_000_000, &mut |_| true));
+    bencher.bench(|| boards::plan(&job, 2_000_000, &mut |_| Some(0.0)));
 }
 
 #[divan::bench(args = [1, 3, 6], sample_count = 3, sample_size = 1)]
 fn nest(bencher: Bencher, count: u32) {
     let job = nest_job(count);
-    bencher.bench(|| sheets::nest(&job, 10_000, &mut |_| true));
+    bencher.bench(|| sheets::nest(&job, 10_000, &mut |_| Some(0.0)));
 }

@@ -3,6 +3,7 @@
 //! Wire types refuse unknown fields and are converted to core types before anything is worked out.
 #![doc = include_str!("../../../docs/compute.md")]
 
+mod cutting_tools;
 mod joint_tools;
 mod survey_tools;
 
@@ -26,7 +27,7 @@ type Outcome = Result<Value, InputError>;
 type Tool = fn(Value) -> Outcome;
 
 /// Every tool by its contract name.
-const TOOLS: [(&str, Tool); 27] = [
+const TOOLS: [(&str, Tool); 29] = [
     ("length", length),
     ("format-length", format_length_tool),
     ("emc", emc),
@@ -45,6 +46,8 @@ const TOOLS: [(&str, Tool); 27] = [
     ("patch", patch),
     ("scarf-run", joint_tools::scarf_run),
     ("butts-plan", joint_tools::butts_plan),
+    ("cut-plan", cutting_tools::cut_plan),
+    ("nest", cutting_tools::nest),
     ("reading", survey_tools::reading),
     ("sample-draw", survey_tools::sample_draw),
     ("line-compare", survey_tools::line_compare),

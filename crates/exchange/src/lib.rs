@@ -11,5 +11,6 @@
 
 pub mod compute;
 pub mod drawing;
+pub mod label;
 pub mod report;
 pub mod sheet;

@@ -5,6 +5,7 @@
 
 pub mod grid;
 pub mod offsets;
+pub mod rack;
 pub mod survey;
 
 use std::collections::HashMap;

@@ -2,6 +2,7 @@
 
 use mend_keel_core::geometry::Point;
 use mend_keel_core::repair::decide::OptionKind;
+use mend_keel_core::timber::board::Quality;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use sqlx::FromRow;
@@ -142,6 +143,11 @@ pub struct Piece {
     pub board_id: Option<i64>,
     /// Of its outline.
     pub version: i64,
+    /// What its wood must be free of.
+    #[sqlx(try_from = "String")]
+    pub quality: Quality,
+    /// Day it is needed, where it was said.
+    pub needed_by: Option<String>,
 }
 
 #[derive(Debug, Clone)]
@@ -156,7 +162,7 @@ pub struct NewPiece {
 
 const DECISION: &str =
     "SELECT id, boat_id, member_id, kind, reason, kept, strength, p50, p80, body, by_name, at FROM decision";
-const PIECE: &str = "SELECT id, boat_id, member_id, decision_id, name, geometry, length, width, thickness, species, state, board_id, version FROM piece";
+const PIECE: &str = "SELECT id, boat_id, member_id, decision_id, name, geometry, length, width, thickness, species, state, board_id, version, quality, needed_by FROM piece";
 
 /// Decisions in force.
 pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Decision>> {
@@ -183,7 +189,28 @@ pub async fn piece(store: &Store, boat: i64, id: i64) -> Result<Piece> {
         .ok_or(StoreError::NotFound("piece"))
 }
 
+/// Pieces that still want a board, over all boats.
+pub async fn wanting(store: &Store) -> Result<Vec<Piece>> {
+    let sql = format!("{PIECE} WHERE state IN ('planned', 'reserved') ORDER BY boat_id, id");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).fetch_all(store.pool()).await?)
+}
+
 impl Work {
+    /// Keeps what a piece asks of its wood, and by when.
+    pub async fn set_piece_wants(&mut self, piece: &Piece, quality: Quality, needed_by: Option<&str>) -> Result<()> {
+        sqlx::query("UPDATE piece SET quality = ?, needed_by = ? WHERE id = ?")
+            .bind(quality.code())
+            .bind(needed_by)
+            .bind(piece.id)
+            .execute(&mut *self.tx)
+            .await?;
+        let body = json!({ "piece": piece.id, "quality": quality, "needed_by": needed_by });
+        let by = needed_by.map_or(String::new(), |day| format!(", needed by {day}"));
+        let summary = format!("{}: {}{by}", piece.name, quality.label().to_lowercase());
+        self.note(Some(piece.boat_id), Some(piece.member_id), "piece", &summary, &body).await?;
+        Ok(())
+    }
+
     /// Decides on a plank. A decision already in force is superseded: its uncut pieces are dropped, their
     /// boards set free and its open tasks dropped. Refused once one of its pieces has been cut.
     pub async fn decide(&mut self, new: &NewDecision, pieces: &[NewPiece]) -> Result<i64> {

@@ -22,6 +22,8 @@ pub mod findings;
 pub mod history;
 pub mod members;
 pub mod plans;
+pub mod shed;
+pub mod stores;
 pub mod surveys;
 pub mod tasks;
 

@@ -99,6 +99,7 @@ fn larch(tag: &str) -> NewBoard {
             moisture: Some(12.0),
             origin: Origin::New,
         },
+        details: board::Details::default(),
         origin_note: String::new(),
         place: "short rack".into(),
         parent_id: None,

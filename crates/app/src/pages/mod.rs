@@ -11,6 +11,7 @@ pub mod finding;
 pub mod finish;
 pub mod frames;
 pub mod grid;
+pub mod jobs;
 pub mod map;
 pub mod members;
 pub mod offsets;
@@ -23,6 +24,7 @@ pub mod rack;
 pub mod seams;
 pub mod shape;
 pub mod sign_in;
+pub mod stores;
 pub mod story;
 pub mod survey;
 pub mod timber;
@@ -172,10 +174,42 @@ pub fn routes() -> Vec<Route> {
         work::done,
         story::boat,
         story::plank,
+        timber::wants,
         rack::list,
+        rack::by_tag,
         rack::new_form,
         rack::create,
         rack::board,
+        rack::edit_form,
+        rack::change,
+        rack::measure_board,
+        rack::add_photo,
+        rack::undo,
+        rack::files::page,
+        rack::files::csv,
+        rack::files::take,
+        rack::files::labels,
+        rack::cut::page,
+        rack::cut::begin,
+        rack::cut::carry_out,
+        rack::nest::page,
+        rack::nest::begin,
+        rack::nest::file,
+        rack::air::page,
+        rack::air::csv,
+        rack::air::take,
+        rack::buying::page,
+        rack::buying::list,
+        rack::buying::take,
+        stores::list,
+        stores::create,
+        stores::item,
+        stores::receive,
+        stores::shift,
+        stores::open,
+        jobs::show,
+        jobs::state,
+        jobs::stop,
         bench::list,
         bench::tool,
         bench::work,

@@ -1,16 +1,16 @@
 //! Timber for a boat: which boards yield each blank, in order of merit; reserving one and cutting it.
 
 use askama::Template;
-use mend_keel_core::timber::board::{self, Fit, Grain, Need, Rectangle};
-use mend_keel_core::timber::species;
+use mend_keel_core::timber::board::{self, Fit, Grain, Need, Quality, Rectangle};
+use mend_keel_core::timber::{species, substitute};
 use mend_keel_store::boards::{self, Board};
 use mend_keel_store::decisions::{self, Geometry, NewPiece, Piece, PieceState};
 use rocket::{get, post};
 
-use super::{BoatFile, Desk, Page, render};
+use super::{BoatFile, Choices, Desk, Page, pairs, rack, render};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
-use crate::form::Posted;
+use crate::form::{Posted, Reader};
 use crate::view::Units;
 use crate::view::reasons::{self, ReasonView};
 
@@ -20,6 +20,7 @@ struct List {
     page: Page,
     boat_id: i64,
     pieces: Vec<PieceView>,
+    qualities: Choices,
 }
 
 struct PieceView {
@@ -33,6 +34,56 @@ struct PieceView {
     fits: Vec<FitView>,
     /// What would have to be bought when nothing serves.
     shortfall: String,
+    quality: &'static str,
+    needed_by: String,
+    /// Where nothing serves: other species, nearest first, with what of them is in the rack.
+    others: Vec<OtherView>,
+    /// It is long enough to be scarfed up from shorter boards.
+    scarfs: bool,
+}
+
+struct OtherView {
+    name: String,
+    score: String,
+    movement: String,
+    weight: String,
+    strength: String,
+    decay: u8,
+    bend: String,
+    rack: String,
+    reasons: Vec<ReasonView>,
+}
+
+/// Species shown in place of one that is not to be had.
+const OTHERS: usize = 4;
+
+fn others(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> Vec<OtherView> {
+    let Ok(wanted) = species::find(&piece.species) else { return Vec::new() };
+    let bent = matches!(piece.geometry, Geometry::Stretch { .. });
+    substitute::rank(wanted, species::all(), bent)
+        .into_iter()
+        .take(OTHERS)
+        .map(|s| {
+            let need = Need { species: s.species.id.clone(), ..need(piece) };
+            let tags: Vec<&str> = rack
+                .iter()
+                .filter(|b| b.state == "free" && board::fit(&b.stock(), &b.details, &need, s.species).serves)
+                .map(|b| b.tag.as_str())
+                .collect();
+            let share = |v: f64| format!("{:+.0} %", (v - 1.0) * 100.0);
+            OtherView {
+                name: s.species.name.clone(),
+                score: format!("{:.0}", s.score),
+                movement: share(s.movement),
+                weight: share(s.weight),
+                strength: share(s.strength),
+                decay: s.species.decay,
+                bend: format!("{:.0} t", s.species.bend_ratio),
+                rack: if tags.is_empty() { "none".to_owned() } else { tags.join(", ") },
+                reasons: reasons::views(&s.reasons, desk.units),
+            }
+        })
+        .collect()
 }
 
 struct FitView {
@@ -44,7 +95,8 @@ struct FitView {
     reasons: Vec<ReasonView>,
 }
 
-fn need(piece: &Piece) -> Need {
+/// What a piece asks of a board.
+pub fn need(piece: &Piece) -> Need {
     Need {
         species: piece.species.clone(),
         length: piece.length,
@@ -53,6 +105,8 @@ fn need(piece: &Piece) -> Need {
         // Planking is quarter-sawn where it can be had: it moves half as much across.
         grain: (!matches!(piece.geometry, Geometry::Timber { .. })).then_some(Grain::Quarter),
         glued: piece.geometry.is_glued(),
+        quality: piece.quality,
+        hang: 0.0,
     }
 }
 
@@ -68,12 +122,14 @@ pub fn rack_says(piece: &NewPiece, rack: &[Board], units: Units) -> String {
         thickness: piece.thickness,
         grain: None,
         glued: piece.geometry.is_glued(),
+        quality: Quality::Clear,
+        hang: 0.0,
     };
     let Ok(wanted) = species::find(&piece.species) else { return String::new() };
     let mut serving: Vec<(&Board, f64)> = rack
         .iter()
         .filter(|b| b.state == "free")
-        .map(|b| (b, board::fit(&b.stock(), &need, wanted)))
+        .map(|b| (b, board::fit(&b.stock(), &b.details, &need, wanted)))
         .filter(|(_, fit)| fit.serves)
         .map(|(b, fit)| (b, fit.score))
         .collect();
@@ -97,7 +153,8 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let rack = boards::list(desk.store).await?;
     let pieces = file.pieces.iter().map(|p| piece_view(&desk, p, &rack)).collect();
-    render(&List { page: desk.boat_page(&file, "Timber", "timber"), boat_id: id, pieces })
+    let qualities = pairs(Quality::ALL, Quality::code, Quality::label);
+    render(&List { page: desk.boat_page(&file, "Timber", "timber"), boat_id: id, pieces, qualities })
 }
 
 fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
@@ -106,7 +163,7 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
     let mut fits: Vec<(&Board, Fit)> = rack
         .iter()
         .filter(|b| b.state == "free")
-        .filter_map(|b| Some((b, board::fit(&b.stock(), &need, wanted?))))
+        .filter_map(|b| Some((b, board::fit(&b.stock(), &b.details, &need, wanted?))))
         .collect();
     fits.sort_by(|a, b| b.1.serves.cmp(&a.1.serves).then(b.1.score.total_cmp(&a.1.score)));
     let serving = fits.iter().filter(|(_, f)| f.serves).count();
@@ -150,8 +207,29 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
         is_cut: piece.state == PieceState::Cut,
         board: piece.board_id.and_then(|id| rack.iter().find(|b| b.id == id)).map(|b| (b.id, b.tag.clone())),
         fits: shown,
+        quality: piece.quality.code(),
+        needed_by: piece.needed_by.clone().unwrap_or_default(),
+        others: if serving == 0 && piece.state == PieceState::Planned { others(desk, piece, rack) } else { Vec::new() },
+        scarfs: serving == 0 && !matches!(piece.geometry, Geometry::Patch { .. }),
         shortfall,
     }
+}
+
+/// Keeps what a piece asks of its wood, and by when.
+#[post("/boats/<id>/pieces/<piece>/wants", data = "<posted>")]
+pub async fn wants(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Posted) -> Result {
+    let piece = decisions::piece(desk.store, id, piece).await?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let quality = read.choice("quality", Quality::from_code).unwrap_or(piece.quality);
+    let needed_by = rack::day(&mut read, "needed_by");
+    if let Some((field, message)) = read.faults.first() {
+        return Err(AppError::Refused(format!("{field}: {message}")));
+    }
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.set_piece_wants(&piece, quality, needed_by.as_deref()).await?;
+    let location = format!("/boats/{id}/timber");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
 }
 
 #[post("/boats/<id>/pieces/<piece>/reserve", data = "<posted>")]
@@ -159,7 +237,7 @@ pub async fn reserve(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Po
     let piece = decisions::piece(desk.store, id, piece).await?;
     let board = boards::find(desk.store, posted.form.get("board").parse().unwrap_or(0)).await?;
     let wanted = species::find(&piece.species).map_err(|e| AppError::Refused(e.message))?;
-    if !board::fit(&board.stock(), &need(&piece), wanted).serves {
+    if !board::fit(&board.stock(), &board.details, &need(&piece), wanted).serves {
         return Err(AppError::Refused(format!("{} does not yield this piece", board.tag)));
     }
     let mut work = desk.store.begin(posted.act()).await?;

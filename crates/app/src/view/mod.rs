@@ -1,5 +1,6 @@
 //! Drawing: lengths and reasons as people read them, and the SVG views.
 
+pub mod board;
 pub mod chart;
 pub mod crossing;
 pub mod layers;

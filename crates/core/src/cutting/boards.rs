@@ -7,10 +7,13 @@
 
 use crate::error::{self, InputError};
 use crate::hull::SplitMix;
-use crate::timber::board::{END_TRIM, KERF, Origin, SMALLEST_OFFCUT};
+use crate::timber::board::{END_TRIM, KERF, Origin, SMALLEST_OFFCUT, width_along};
 
 use super::layout::{Area, Layout};
 use super::{GoOn, Progress};
+
+/// What a hidden piece tolerates; nothing tolerates more.
+pub const HIDDEN: u8 = 2;
 
 /// A board to cut from. Lengths mm; thickness as it yields it.
 #[derive(Debug, Clone, PartialEq)]
@@ -20,10 +23,8 @@ pub struct Stock {
     pub thickness: f64,
     pub cost: f64,
     pub origin: Origin,
-    /// Places a clear piece avoids.
-    pub defects: Vec<Area>,
-    /// Places that no piece may hold: rot, splits, shakes.
-    pub bad: Vec<Area>,
+    /// Each place that is spoiled, and how much: a piece keeps off what is spoiled more than it tolerates.
+    pub defects: Vec<(Area, u8)>,
     /// How far the grain curves in the board's own plane over its length, mm; 0: straight.
     pub sweep: f64,
 }
@@ -34,8 +35,8 @@ pub struct Piece {
     pub length: f64,
     pub width: f64,
     pub thickness: f64,
-    /// Without any defect.
-    pub clear: bool,
+    /// How much a place may be spoiled that it holds: 0 clear … [`HIDDEN`].
+    pub tolerates: u8,
     /// How far it curves in its own plane over its length, mm, counted in its width; 0: straight.
     pub hang: f64,
     /// Boards it may come from; `None`: any.
@@ -93,8 +94,14 @@ pub const MOST: usize = 2_000;
 pub const BUDGET: u64 = 60_000_000;
 /// A new board this long without a defect is kept whole where it can be, mm (*yard rule*).
 pub const LONG: f64 = 3_000.0;
-/// Times boards are emptied without a better plan before the search ends by itself, and more for each board and piece.
-const PATIENCE: (usize, usize) = (1_500, 150);
+/// Times boards are emptied before the search ends by itself, and more for each board and piece.
+const SHAKES: (usize, usize) = (6_000, 500);
+/// How much worse a plan may be and still be gone on from, shares of its cost, at first and at the end.
+const HEAT: (f64, f64) = (0.002, 0.000_05);
+/// Share of its cost that a full board counts less.
+const FULL: f64 = 0.5;
+/// Boards looked at when one is to be opened, once a first plan stands.
+const LOOKED_AT: u32 = 12;
 /// Boards emptied at once, at most.
 const EMPTIED: u32 = 5;
 
@@ -106,18 +113,19 @@ pub fn plan(job: &Job, budget: u64, go_on: GoOn<'_>) -> Result<Plan, InputError>
     check(job)?;
     let mut search = Search::new(job, budget);
     let mut now =
-        search.open_all(State::default(), (0..job.pieces.len()).collect(), 0.0, vec![false; job.boards.len()]);
+        search.open_all(State::default(), (0..job.pieces.len()).collect(), 0.0, vec![false; job.boards.len()], &[]);
     let mut best = now.clone();
     let mut asked = 0;
-    let mut idle = 0;
-    let patience = PATIENCE.0 + PATIENCE.1 * (job.pieces.len() + job.boards.len());
-    while search.tried < budget && idle < patience && !job.pieces.is_empty() && !job.boards.is_empty() {
-        (asked, idle) = (asked + 1, idle + 1);
-        let share = search.tried as f64 / budget as f64;
+    let mut gone = 0.0;
+    let shakes = SHAKES.0 + SHAKES.1 * (job.pieces.len() + job.boards.len());
+    while search.tried < budget && asked < shakes && !job.pieces.is_empty() && !job.boards.is_empty() {
+        asked += 1;
+        let share = f64::max(search.tried as f64 / budget as f64, gone).max(asked as f64 / shakes as f64);
         if asked % 16 == 0 {
             let placed = job.pieces.len() - best.unplaced.len();
-            if !go_on(Progress { share, placed, cost: best.key.cost }) {
-                break;
+            match go_on(Progress { share, placed, cost: best.key.cost }) {
+                Some(share) => gone = share,
+                None => break,
             }
         }
         if best.unplaced.is_empty() && best.key.cost <= search.bound + 1e-9 && best.key.new_area <= 0.0 {
@@ -126,16 +134,19 @@ pub fn plan(job: &Job, budget: u64, go_on: GoOn<'_>) -> Result<Plan, InputError>
         // What never comes to trying a piece counts too, or the search would not end.
         search.tried += 20;
         let next = search.shake(&now);
-        // Early on a little worse is let pass, so as not to stay in the first valley.
-        let let_pass = 0.02 * (1.0 - share) * search.random.unit();
-        if next.key.better(&now.key, let_pass) {
+        if next.key.better(&best.key) && next.key != best.key {
+            best = next.clone();
+        }
+        // Early on a little worse is let pass, so as not to stay in the first valley; ever less of it.
+        let heat = HEAT.0 * (HEAT.1 / HEAT.0).powf(share.clamp(0.0, 1.0)) * best.key.cost.max(1e-9);
+        let worse = next.energy - now.energy;
+        let gone_on = match next.key.unplaced.cmp(&now.key.unplaced) {
+            std::cmp::Ordering::Less => true,
+            std::cmp::Ordering::Equal => worse <= 0.0 || search.random.unit() < (-worse / heat).exp(),
+            std::cmp::Ordering::Greater => false,
+        };
+        if gone_on {
             now = next;
-            if now.key.better(&best.key, 0.0) && now.key != best.key {
-                best = now.clone();
-                idle = 0;
-            }
-        } else if search.random.unit() < 0.001 {
-            now = best.clone();
         }
     }
     let mut opened: Vec<Opened> = best.layouts.into_iter().map(|(board, layout)| Opened { board, layout }).collect();
@@ -163,7 +174,7 @@ fn check(job: &Job) -> Result<(), InputError> {
         }
         error::within("cost", b.cost, 0.0, 1e9).map_err(|e| e.within(&name))?;
         error::within("sweep", b.sweep.abs(), 0.0, b.length / 2.0).map_err(|e| e.within(&name))?;
-        for (k, d) in b.defects.iter().chain(&b.bad).enumerate() {
+        for (k, (d, _)) in b.defects.iter().enumerate() {
             let fine = [d.x0, d.x1, d.y0, d.y1].iter().all(|v| v.is_finite()) && d.x0 <= d.x1 && d.y0 <= d.y1;
             if !fine {
                 return Err(InputError::new(format!("{name}.defects[{k}]"), "needs x0 ≤ x1 and y0 ≤ y1"));
@@ -193,14 +204,13 @@ struct Key {
 }
 
 impl Key {
-    /// No worse than another, a share of the cost let pass.
-    fn better(&self, other: &Self, let_pass: f64) -> bool {
+    /// No worse than another.
+    fn better(&self, other: &Self) -> bool {
         if self.unplaced != other.unplaced {
             return self.unplaced < other.unplaced;
         }
-        let room = other.cost.abs().max(1e-9) * let_pass;
         if (self.cost - other.cost).abs() > 1e-9 {
-            return self.cost < other.cost + room;
+            return self.cost < other.cost;
         }
         let rest = [(self.new_area, other.new_area), (self.long, other.long), (self.waste, other.waste)];
         rest.into_iter().find(|(a, b)| (a - b).abs() > 1e-6).is_none_or(|(a, b)| a < b)
@@ -212,6 +222,8 @@ struct State {
     layouts: Vec<(usize, Layout)>,
     unplaced: Vec<usize>,
     key: Key,
+    /// What the search goes down: the cost of each board, less the fuller it is, so that one board is emptied into the others.
+    energy: f64,
 }
 
 struct Search<'j> {
@@ -221,6 +233,8 @@ struct Search<'j> {
     bound: f64,
     /// Board by piece: whether it may come from there.
     serves: Vec<Vec<bool>>,
+    /// Board by what is tolerated: the places to keep off.
+    avoid: Vec<[Vec<Area>; HIDDEN as usize + 1]>,
     budget: u64,
 }
 
@@ -243,12 +257,16 @@ impl<'j> Search<'j> {
                     .collect()
             })
             .collect();
-        let mut search = Self { job, random: SplitMix(job.seed), tried: 0, bound: 0.0, serves, budget };
+        let spoiled = |stock: &Stock, tolerated: u8| -> Vec<Area> {
+            stock.defects.iter().filter(|(_, by)| *by > tolerated).map(|(area, _)| *area).collect()
+        };
+        let avoid = job.boards.iter().map(|b| [0, 1, 2].map(|tolerated| spoiled(b, tolerated))).collect();
+        let mut search = Self { job, random: SplitMix(job.seed), tried: 0, bound: 0.0, serves, avoid, budget };
         search.bound = search.lower_bound();
         search
     }
 
-    /// For each thickness: the pieces at least as thick need so much face, which is had cheapest from the boards that are cheapest
+    /// For each thickness: the pieces at least as thick, each with a kerf, need so much face, which is had cheapest from the boards that are cheapest
     /// by face among those that serve any of them. What no board serves is left out.
     fn lower_bound(&self) -> f64 {
         let job = self.job;
@@ -261,13 +279,14 @@ impl<'j> Search<'j> {
         for limit in limits {
             let thick: Vec<usize> = placeable.iter().copied().filter(|p| job.pieces[*p].thickness >= limit).collect();
             let mut need: f64 =
-                thick.iter().map(|p| job.pieces[*p].length * (job.pieces[*p].width - job.pieces[*p].hang.abs())).sum();
+                thick.iter()
+                .map(|p| (job.pieces[*p].length + job.kerf) * (job.pieces[*p].width - job.pieces[*p].hang.abs() + job.kerf)).sum();
             let mut boards: Vec<(f64, f64)> = job
                 .boards
                 .iter()
                 .enumerate()
                 .filter(|(b, _)| thick.iter().any(|p| self.serves[*b][*p]))
-                .map(|(_, b)| ((b.length - 2.0 * job.end_trim).max(0.0) * b.width, b.cost))
+                .map(|(_, b)| ((b.length - 2.0 * job.end_trim + job.kerf) * (b.width + job.kerf), b.cost))
                 .filter(|(area, _)| *area > 0.0)
                 .collect();
             boards.sort_by(|a, b| (a.1 / a.0).total_cmp(&(b.1 / b.0)));
@@ -299,16 +318,18 @@ impl<'j> Search<'j> {
             let size =
                 if by_length { piece.length * (200.0 + piece.width) } else { piece.width * (2_000.0 + piece.length) };
             let shaken = size * (1.0 + noise * (self.random.unit() - 0.5));
-            sizes[*p] = if piece.clear { shaken * 1.05 } else { shaken };
+            sizes[*p] = if piece.tolerates == 0 { shaken * 1.05 } else { shaken };
         }
         pieces.sort_by(|a, b| sizes[*b].total_cmp(&sizes[*a]));
         pieces
     }
 
     /// Puts what fits of some pieces, in their order, into a board; gives those that did not.
-    fn fill(&mut self, board: usize, layout: &mut Layout, pieces: &[usize], lean: f64) -> Vec<usize> {
+    fn fill(&mut self, board: usize, layout: &mut Layout, pieces: &[usize], noise: f64) -> Vec<usize> {
         let stock = &self.job.boards[board];
         let mut left = Vec::new();
+        let mut random = SplitMix(self.random.next_u64());
+        let mut jitter = move || if noise > 0.0 { noise * (2.0 * random.unit() - 1.0) } else { 0.0 };
         for &p in pieces {
             let piece = &self.job.pieces[p];
             if !self.serves[board][p] || layout.free.is_empty() {
@@ -317,8 +338,8 @@ impl<'j> Search<'j> {
             }
             self.tried += 1 + layout.free.len() as u64 / 4;
             let width = needed_width(piece, stock);
-            let avoid = if piece.clear { &stock.defects } else { &stock.bad };
-            match layout.spot(piece.length, width, avoid, self.job.kerf, lean) {
+            let avoid = &self.avoid[board][usize::from(piece.tolerates.min(HIDDEN))];
+            match layout.spot(piece.length, width, avoid, self.job.kerf, &mut jitter) {
                 Some(spot) => layout.put(p, piece.length, width, spot, self.job.kerf),
                 None => left.push(p),
             }
@@ -335,26 +356,32 @@ impl<'j> Search<'j> {
     /// where one takes all that is left, the cheapest that does.
     ///
     /// `shut` are boards that are not to be opened this time.
-    fn open_all(&mut self, mut state: State, pieces: Vec<usize>, noise: f64, shut: Vec<bool>) -> State {
+    fn open_all(&mut self, mut state: State, pieces: Vec<usize>, noise: f64, shut: Vec<bool>, emptied: &[usize]) -> State {
         let mut left = self.ordered(pieces, noise);
+        // Boards that were just emptied are always looked at.
+        let mut fresh = vec![false; self.job.boards.len()];
+        emptied.iter().for_each(|b| fresh[*b] = true);
+        let mut looked_again = false;
         let mut open = shut;
         for (b, _) in &state.layouts {
             open[*b] = true;
         }
+        let boards = self.job.boards.len() as u32;
         while !left.is_empty() {
+            let skip = if noise > 0.0 && boards > LOOKED_AT { 1.0 - f64::from(LOOKED_AT) / f64::from(boards) } else { 0.0 };
+            let all_looked = skip == 0.0;
             let mut best: Option<(bool, f64, usize, Layout, Vec<usize>)> = None;
             for b in 0..self.job.boards.len() {
-                if open[b] || !left.iter().any(|p| self.serves[b][*p]) {
+                if open[b] || (!all_looked && !fresh[b] && self.random.unit() < skip) || !left.iter().any(|p| self.serves[b][*p]) {
                     continue;
                 }
                 let stock = &self.job.boards[b];
                 // A copy of a board that was just looked at gives nothing new.
-                if b > 0 && !open[b - 1] && self.job.boards[b - 1] == *stock && self.serves[b - 1] == self.serves[b] {
+                if all_looked && b > 0 && !open[b - 1] && self.job.boards[b - 1] == *stock && self.serves[b - 1] == self.serves[b] {
                     continue;
                 }
-                let lean = if noise > 0.0 { 2.0 * self.random.unit() - 1.0 } else { 0.0 };
                 let mut layout = self.empty(b);
-                let rest = self.fill(b, &mut layout, &left, lean);
+                let rest = self.fill(b, &mut layout, &left, noise);
                 if layout.placed.is_empty() {
                     continue;
                 }
@@ -381,7 +408,15 @@ impl<'j> Search<'j> {
                     break;
                 }
             }
-            let Some((_, _, b, layout, rest)) = best else { break };
+            let Some((_, _, b, layout, rest)) = best else {
+                // Nothing among those looked at: all the others have their turn before pieces are left over.
+                if all_looked || looked_again {
+                    break;
+                }
+                looked_again = true;
+                fresh.iter_mut().for_each(|f| *f = true);
+                continue;
+            };
             open[b] = true;
             state.layouts.push((b, layout));
             left = rest;
@@ -399,7 +434,7 @@ impl<'j> Search<'j> {
             let face = stock.length * stock.width;
             if stock.origin == Origin::New {
                 key.new_area += face;
-                if stock.length >= LONG && stock.defects.is_empty() && stock.bad.is_empty() {
+                if stock.length >= LONG && stock.defects.is_empty() {
                     key.long += stock.length;
                 }
             }
@@ -412,12 +447,18 @@ impl<'j> Search<'j> {
             key.waste += face - layout.used() - kept;
         }
         state.key = key;
+        let filled = |board: usize, layout: &Layout| {
+            let stock = &self.job.boards[board];
+            (layout.used() / (stock.length * stock.width)).min(1.0)
+        };
+        state.energy = state.layouts.iter().map(|(b, l)| self.job.boards[*b].cost * (1.0 - FULL * filled(*b, l).powi(2))).sum();
     }
 
     /// Empties a few boards and lays their pieces out anew.
     fn shake(&mut self, now: &State) -> State {
         let mut state = now.clone();
         let mut pieces = std::mem::take(&mut state.unplaced);
+        let mut emptied = Vec::new();
         let mut shut = vec![false; self.job.boards.len()];
         // Now and then some boards are left aside altogether, so that others get their turn.
         if self.random.unit() < 0.3 {
@@ -439,37 +480,30 @@ impl<'j> Search<'j> {
                 let (board, layout) = &state.layouts[i];
                 layout.used() / (self.job.boards[*board].cost + 1e-9)
             };
-            let emptied = if filled(a) <= filled(b) { a } else { b };
-            let (board, layout) = state.layouts.swap_remove(emptied);
+            let worst = if filled(a) <= filled(b) { a } else { b };
+            let (board, layout) = state.layouts.swap_remove(worst);
+            emptied.push(board);
             shut[board] |= self.random.unit() < 0.4;
             pieces.extend(layout.placed.iter().map(|p| p.piece));
         }
-        let noise = 0.1 + 0.9 * self.random.unit();
+        let noise = 0.02 + 0.6 * self.random.unit().powi(2);
         let mut left = self.ordered(pieces, noise);
         if self.random.unit() < 0.7 {
-            let lean = 2.0 * self.random.unit() - 1.0;
             for i in 0..state.layouts.len() {
                 if left.is_empty() {
                     break;
                 }
                 let (board, mut layout) = (state.layouts[i].0, std::mem::take(&mut state.layouts[i].1));
-                left = self.fill(board, &mut layout, &left, lean);
+                left = self.fill(board, &mut layout, &left, noise);
                 state.layouts[i].1 = layout;
             }
         }
-        self.open_all(state, left, noise, shut)
+        self.open_all(state, left, noise, shut, &emptied)
     }
 }
 
-/// Width a piece needs on a board: a board that curves as the piece does saves what it curves.
 fn needed_width(piece: &Piece, board: &Stock) -> f64 {
-    if piece.hang == 0.0 || board.sweep == 0.0 {
-        return piece.width;
-    }
-    let share = (piece.length / board.length).min(1.0);
-    let grown = board.sweep.abs() * share * share;
-    let hang = piece.hang.abs();
-    (piece.width - hang + (hang - grown).abs()).min(piece.width)
+    width_along(piece.width, piece.hang, piece.length, board.sweep, board.length)
 }
 
 #[cfg(test)]
@@ -479,15 +513,15 @@ mod tests {
     use super::*;
 
     fn board(length: f64, width: f64, cost: f64, origin: Origin) -> Stock {
-        Stock { length, width, thickness: 32.0, cost, origin, defects: Vec::new(), bad: Vec::new(), sweep: 0.0 }
+        Stock { length, width, thickness: 32.0, cost, origin, defects: Vec::new(), sweep: 0.0 }
     }
 
     fn piece(length: f64, width: f64) -> Piece {
-        Piece { length, width, thickness: 28.0, clear: true, hang: 0.0, from: None }
+        Piece { length, width, thickness: 28.0, tolerates: 0, hang: 0.0, from: None }
     }
 
     fn solve(boards: Vec<Stock>, pieces: Vec<Piece>) -> Plan {
-        plan(&Job::new(boards, pieces), 200_000, &mut |_| true).unwrap()
+        plan(&Job::new(boards, pieces), 200_000, &mut |_| Some(0.0)).unwrap()
     }
 
     /// Recomputed from scratch: no overlap, kerf kept, inside the trimmed board, off the defects a piece avoids.
@@ -504,8 +538,8 @@ mod tests {
                 assert!(p.area.width() <= piece.width + 1e-6);
                 assert!(p.area.x0 >= job.end_trim - 1e-6 && p.area.x1 <= stock.length - job.end_trim + 1e-6);
                 assert!(p.area.y0 >= -1e-6 && p.area.y1 <= stock.width + 1e-6);
-                let avoid = if piece.clear { &stock.defects } else { &stock.bad };
-                assert!(avoid.iter().all(|d| !d.overlaps(&p.area)), "{:?} lies on a defect", p.area);
+                let spoilt = stock.defects.iter().any(|(d, by)| *by > piece.tolerates && d.overlaps(&p.area));
+                assert!(!spoilt, "{:?} lies on a defect", p.area);
                 for other in &placed[i + 1..] {
                     let (a, b) = (p.area, other.area);
                     let gap = (b.x0 - a.x1).max(a.x0 - b.x1).max((b.y0 - a.y1).max(a.y0 - b.y1));
@@ -543,15 +577,15 @@ mod tests {
     #[test]
     fn a_clear_piece_keeps_off_the_knot_and_a_hidden_one_may_hold_it() {
         let mut knotty = board(1_000.0, 150.0, 5.0, Origin::New);
-        knotty.defects.push(Area { x0: 480.0, x1: 520.0, y0: 0.0, y1: 150.0 });
+        knotty.defects.push((Area { x0: 480.0, x1: 520.0, y0: 0.0, y1: 150.0 }, 2));
         let job = Job::new(vec![knotty], vec![piece(440.0, 140.0), piece(440.0, 140.0)]);
-        let found = plan(&job, 100_000, &mut |_| true).unwrap();
+        let found = plan(&job, 100_000, &mut |_| Some(0.0)).unwrap();
         assert!(found.unplaced.is_empty());
         assert_right(&job, &found);
-        let long = Job { pieces: vec![Piece { clear: false, ..piece(900.0, 140.0) }], ..job.clone() };
-        assert!(plan(&long, 100_000, &mut |_| true).unwrap().unplaced.is_empty());
+        let long = Job { pieces: vec![Piece { tolerates: HIDDEN, ..piece(900.0, 140.0) }], ..job.clone() };
+        assert!(plan(&long, 100_000, &mut |_| Some(0.0)).unwrap().unplaced.is_empty());
         let clear = Job { pieces: vec![piece(900.0, 140.0)], ..job };
-        assert_eq!(plan(&clear, 100_000, &mut |_| true).unwrap().unplaced, [0]);
+        assert_eq!(plan(&clear, 100_000, &mut |_| Some(0.0)).unwrap().unplaced, [0]);
     }
 
     #[test]
@@ -580,7 +614,7 @@ mod tests {
             vec![board(2_000.0, 200.0, 1.0, Origin::New)],
             vec![piece(900.0, 90.0), piece(900.0, 90.0), piece(700.0, 150.0)],
         );
-        let found = plan(&job, 50_000, &mut |_| true).unwrap();
+        let found = plan(&job, 50_000, &mut |_| Some(0.0)).unwrap();
         assert!(found.unplaced.is_empty());
         // Each cut goes through no piece.
         for cut in &found.opened[0].layout.cuts {
@@ -595,9 +629,9 @@ mod tests {
     #[test]
     fn nonsense_is_refused_at_its_field() {
         let bad = Job::new(vec![board(2_000.0, -1.0, 1.0, Origin::New)], vec![]);
-        assert_eq!(plan(&bad, 10, &mut |_| true).unwrap_err().field, "boards[0].width");
+        assert_eq!(plan(&bad, 10, &mut |_| Some(0.0)).unwrap_err().field, "boards[0].width");
         let bad = Job::new(vec![], vec![piece(f64::NAN, 10.0)]);
-        assert_eq!(plan(&bad, 10, &mut |_| true).unwrap_err().field, "pieces[0].length");
+        assert_eq!(plan(&bad, 10, &mut |_| Some(0.0)).unwrap_err().field, "pieces[0].length");
         assert!(solve(vec![], vec![]).opened.is_empty());
         assert_eq!(solve(vec![], vec![piece(10.0, 10.0)]).unplaced, [0]);
     }
@@ -609,7 +643,7 @@ mod tests {
             .filter_map(|set| {
                 let boards: Vec<Stock> = (0..n).filter(|b| set >> b & 1 == 1).map(|b| job.boards[b].clone()).collect();
                 let cost = boards.iter().map(|b| b.cost).sum();
-                let found = plan(&Job { boards, ..job.clone() }, 40_000, &mut |_| true).unwrap();
+                let found = plan(&Job { boards, ..job.clone() }, 40_000, &mut |_| Some(0.0)).unwrap();
                 found.unplaced.is_empty().then_some(cost)
             })
             .min_by(f64::total_cmp)
@@ -621,19 +655,18 @@ mod tests {
         #[test]
         fn every_plan_is_right(
             boards in proptest::collection::vec((400.0..4_000.0f64, 60.0..300.0f64, 1.0..60.0f64, 0u8..3, 0.0..1.0f64), 1..8),
-            pieces in proptest::collection::vec((100.0..2_500.0f64, 30.0..220.0f64, any::<bool>()), 0..16),
+            pieces in proptest::collection::vec((100.0..2_500.0f64, 30.0..220.0f64, 0u8..3), 0..16),
             kerf in 0.0..6.0f64, seed: u64,
         ) {
             let boards = boards.into_iter().map(|(length, width, cost, origin, knot)| Stock {
-                defects: vec![Area { x0: length * knot, x1: length * knot + 30.0, y0: width * 0.3, y1: width * 0.6 }],
-                bad: if origin == 0 { vec![Area { x0: 0.0, x1: 60.0, y0: 0.0, y1: width }] } else { Vec::new() },
+                defects: vec![(Area { x0: length * knot, x1: length * knot + 30.0, y0: width * 0.3, y1: width * 0.6 }, 1 + origin), (Area { x0: 0.0, x1: 60.0, y0: 0.0, y1: width }, 3 - origin)],
                 ..board(length, width, cost, [Origin::New, Origin::Offcut, Origin::Salvage][origin as usize])
             }).collect();
-            let pieces = pieces.into_iter().map(|(length, width, clear)| Piece { clear, ..piece(length, width) }).collect();
+            let pieces = pieces.into_iter().map(|(length, width, tolerates)| Piece { tolerates, ..piece(length, width) }).collect();
             let job = Job { kerf, seed, ..Job::new(boards, pieces) };
-            let found = plan(&job, 20_000, &mut |_| true).unwrap();
+            let found = plan(&job, 20_000, &mut |_| Some(0.0)).unwrap();
             assert_right(&job, &found);
-            prop_assert_eq!(&found, &plan(&job, 20_000, &mut |_| true).unwrap(), "the same job gives the same plan");
+            prop_assert_eq!(&found, &plan(&job, 20_000, &mut |_| Some(0.0)).unwrap(), "the same job gives the same plan");
         }
 
         #[test]
@@ -643,7 +676,7 @@ mod tests {
         ) {
             let boards = boards.into_iter().map(|(l, w, c)| board(l, w, c, Origin::New)).collect();
             let job = Job::new(boards, pieces.into_iter().map(|(l, w)| piece(l, w)).collect());
-            let found = plan(&job, 200_000, &mut |_| true).unwrap();
+            let found = plan(&job, 200_000, &mut |_| Some(0.0)).unwrap();
             if let Some(cost) = brute(&job) {
                 prop_assert!(found.unplaced.is_empty());
                 prop_assert!(found.cost <= cost + 1e-6, "{} against {}", found.cost, cost);

@@ -1,8 +1,10 @@
 //! One board cut by straight cuts right across what is in hand: first its ends, then crosscuts and rips, each dividing one
 //! rectangle in two, so that every layout can be sawn in the order its cuts are listed.
 
+use serde::{Deserialize, Serialize};
+
 /// A rectangle on a board, mm: x along it from its butt end, y across from its lower edge.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Area {
     pub x0: f64,
     pub y0: f64,
@@ -36,7 +38,8 @@ impl Area {
 const SLACK: f64 = 1e-6;
 
 /// Which way a cut runs.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
 pub enum Way {
     /// Across the board at `at` along it.
     Cross,
@@ -45,7 +48,7 @@ pub enum Way {
 }
 
 /// One cut: the kerf lies just beyond `at`, from `from` to `to` the other way.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Cut {
     pub way: Way,
     pub at: f64,
@@ -95,9 +98,9 @@ impl Layout {
         Self { placed: Vec::new(), free: if whole.length() > 0.0 { vec![whole] } else { Vec::new() }, cuts }
     }
 
-    /// The tightest spot for a piece of this size, clear of what it must avoid. `lean` leans the choice of the first cut: 0 even,
-    /// above 0 towards crosscuts.
-    pub fn spot(&self, length: f64, width: f64, avoid: &[Area], kerf: f64, lean: f64) -> Option<Spot> {
+    /// The tightest spot for a piece of this size, clear of what it must avoid. `jitter` shakes what counts as tight and which cut is
+    /// made first: 0 not at all.
+    pub fn spot(&self, length: f64, width: f64, avoid: &[Area], kerf: f64, jitter: &mut dyn FnMut() -> f64) -> Option<Spot> {
         let mut best: Option<Spot> = None;
         for (i, free) in self.free.iter().enumerate() {
             if free.length() < length - SLACK || free.width() < width - SLACK {
@@ -107,12 +110,12 @@ impl Layout {
             let (along, across) = (free.x1 - x - length, free.y1 - y - width);
             // What lies before and below a defect is seldom of use.
             let before = (x - free.x0) * free.width() + (y - free.y0) * (free.x1 - x);
-            let loss = along.min(across) + before / (length + width);
+            let loss = (along.min(across) + before / (length + width) + 1.0) * (1.0 + jitter());
             if best.is_none_or(|b| loss < b.loss) {
                 // The larger rest stays whole.
                 let cross = (along - kerf).max(0.0) * free.width();
                 let rip = (across - kerf).max(0.0) * (free.x1 - x);
-                best = Some(Spot { free: i, x, y, cross_first: cross * (1.0 + lean) >= rip, loss });
+                best = Some(Spot { free: i, x, y, cross_first: cross * (1.0 + 1.5 * jitter()) >= rip, loss });
             }
         }
         best

@@ -4,8 +4,9 @@ pub mod boards;
 pub mod layout;
 pub mod sheets;
 
-/// Asked while a plan is searched: with how far it has come, whether to go on.
-pub type GoOn<'a> = &'a mut dyn FnMut(Progress) -> bool;
+/// Asked now and then while a plan is searched, with how far it has come: `None` stops it, else the share of the time allowed that
+/// has gone, 0–1 (0 where only the work is bounded). Towards the end only what is better is taken.
+pub type GoOn<'a> = &'a mut dyn FnMut(Progress) -> Option<f64>;
 
 /// How far a search has come.
 #[derive(Debug, Clone, Copy, PartialEq)]

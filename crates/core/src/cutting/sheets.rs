@@ -8,7 +8,9 @@
 
 use std::sync::Arc;
 
-use jagua_rs::collision_detection::hazards::collector::{BasicHazardCollector, HazardCollector};
+use geo::algorithm::buffer::{BufferStyle, LineJoin};
+use geo::{Area as _, Buffer as _};
+use jagua_rs::collision_detection::hazards::collector::BasicHazardCollector;
 use jagua_rs::collision_detection::hazards::filter::NoFilter;
 use jagua_rs::collision_detection::hazards::{Hazard, HazardEntity};
 use jagua_rs::collision_detection::{CDEConfig, CDEngine};
@@ -141,7 +143,7 @@ fn engine_config() -> CDEConfig {
         quadtree_depth: 5,
         cd_threshold: 16,
         item_surrogate_config: SPSurrogateConfig {
-            n_pole_limits: [(40, 0.0), (14, 0.8), (8, 0.9)],
+            n_pole_limits: [(14, 0.0), (9, 0.75), (6, 0.85)],
             ff_pole_area_ratio: 0.5,
             n_ff_piers: 0,
         },
@@ -159,13 +161,38 @@ fn shapes(job: &Job) -> Result<Vec<Shape>, InputError> {
     if job.sheets == 0 || job.sheets > MOST.1 {
         return Err(InputError::new("sheets", format!("must be between 1 and {}, was {}", MOST.1, job.sheets)));
     }
-    let importer = Importer::new(engine_config(), Some(0.002), None)
-        .with_min_item_separation((job.gap + 2.0 * SAFETY) as f32)
-        .map_err(|e| InputError::new("gap", e.to_string()))?;
-    job.parts.iter().enumerate().map(|(i, part)| shape(&importer, i, part)).collect()
+    let importer = Importer::new(engine_config(), None, None);
+    job.parts.iter().enumerate().map(|(i, part)| shape(&importer, i, part, job.gap / 2.0 + SAFETY)).collect()
 }
 
-fn shape(importer: &Importer, i: usize, part: &Part) -> Result<Shape, InputError> {
+/// An outline grown on every side, with few corners: mitred where no corner is sharp, else rounded from outside.
+fn grown(outline: &[Point], by: f64) -> Vec<Point> {
+    let ring = |points: &[Point]| geo::LineString::from(points.to_vec());
+    let n = outline.len();
+    let turned = signed_area(outline).signum();
+    let sharp = (0..n).any(|i| {
+        let (a, b, c) = (outline[(i + n - 1) % n], outline[i], outline[(i + 1) % n]);
+        let (u, v) = ([b[0] - a[0], b[1] - a[1]], [c[0] - b[0], c[1] - b[1]]);
+        let turn = (u[0] * v[1] - u[1] * v[0]).atan2(u[0] * v[0] + u[1] * v[1]) * turned;
+        turn > SHARP
+    });
+    let style = if sharp {
+        BufferStyle::new(by / (ROUND / 2.0).cos()).line_join(LineJoin::Round(ROUND))
+    } else {
+        BufferStyle::new(by).line_join(LineJoin::Miter(0.2))
+    };
+    let bodies = geo::Polygon::new(ring(outline), Vec::new()).buffer_with_style(style);
+    let largest = bodies.0.iter().max_by(|a, b| a.unsigned_area().total_cmp(&b.unsigned_area()));
+    let mut points: Vec<Point> = largest.map(|p| p.exterior().points().map(|p| [p.x(), p.y()]).collect()).unwrap_or_default();
+    points.pop();
+    points
+}
+
+/// A corner turns by more than this, radians, and is rounded; the arcs are of steps of this.
+const SHARP: f64 = 1.9;
+const ROUND: f64 = 0.6;
+
+fn shape(importer: &Importer, i: usize, part: &Part, by: f64) -> Result<Shape, InputError> {
     let field = format!("parts[{i}].outline");
     let refuse = |why: &str| InputError::new(field.clone(), why.to_owned());
     if part.outline.len() < 3 || part.outline.len() > MOST.2 {
@@ -186,7 +213,7 @@ fn shape(importer: &Importer, i: usize, part: &Part) -> Result<Shape, InputError
     // Near the origin f32 is finest.
     let n = part.outline.len() as f64;
     let about = part.outline.iter().fold([0.0, 0.0], |a, p| [a[0] + p[0] / n, a[1] + p[1] / n]);
-    let near = part.outline.iter().map(|p| ((p[0] - about[0]) as f32, (p[1] - about[1]) as f32)).collect();
+    let near = grown(&part.outline, by).iter().map(|p| ((p[0] - about[0]) as f32, (p[1] - about[1]) as f32)).collect();
     let item = importer
         .import_item(
             &ExtItem {
@@ -268,18 +295,22 @@ struct Sheet {
     engine: CDEngine<What>,
     /// Item, where it lies, and its shape there.
     placed: Vec<(usize, Pose, Arc<SPolygon>)>,
+    /// The shape by item, where it lies here.
+    shapes: Vec<Option<Arc<SPolygon>>>,
 }
 
 impl Sheet {
     fn put(&mut self, item: usize, pose: Pose, shape: &SPolygon) {
         let shape = Arc::new(shape.clone());
         self.engine.register_hazard(Hazard::new(What::Item(item), shape.clone()));
+        self.shapes[item] = Some(shape.clone());
         self.placed.push((item, pose, shape));
     }
 
     fn take(&mut self, item: usize) -> Option<(Pose, Arc<SPolygon>)> {
         let at = self.placed.iter().position(|(i, ..)| *i == item)?;
         self.engine.deregister_hazard_by_entity(What::Item(item));
+        self.shapes[item] = None;
         let (_, pose, shape) = self.placed.swap_remove(at);
         Some((pose, shape))
     }
@@ -324,7 +355,7 @@ impl Search<'_, '_> {
         let edge = SPolygon::from(Rect { x_min: 0.0, y_min: 0.0, x_max: w, y_max: h });
         let engine =
             CDEngine::new(room.inflate_to_square(), vec![Hazard::new(What::Edge, Arc::new(edge))], self.engine);
-        Sheet { engine, placed: Vec::new() }
+        Sheet { engine, placed: Vec::new(), shapes: vec![None; self.items.len()] }
     }
 
     fn shape(&self, item: usize) -> &Shape {
@@ -340,7 +371,7 @@ impl Search<'_, '_> {
                 placed: self.items.len() - self.unplaced.len(),
                 cost: self.sheets.len() as f64,
             };
-            self.stopped |= !(self.go_on)(progress) || self.tried >= self.budget;
+            self.stopped |= (self.go_on)(progress).is_none() || self.tried >= self.budget;
         }
         !self.stopped
     }
@@ -649,26 +680,29 @@ impl Search<'_, '_> {
         let sheet = &self.sheets[sheet];
         let mut pairs = Vec::new();
         for (item, _, shape) in &sheet.placed {
-            for (other, by) in hit(sheet, *item, shape) {
+            hit(sheet, *item, shape, f32::INFINITY, |other, by| {
                 if other > *item {
                     pairs.push((*item, other, by));
                 }
-            }
+                by
+            });
         }
+        // The engine gives them in no order of its own.
+        pairs.sort_by_key(|(a, b, _)| (*a, *b));
         pairs
     }
 
-    /// What an item at a pose overlaps by, the weights counted.
-    fn loss(&mut self, sheet: usize, item: usize, pose: Pose, weights: &[f32]) -> f32 {
+    /// What an item at a pose overlaps by, the weights counted; more than `most` is not told apart.
+    fn loss(&mut self, sheet: usize, item: usize, pose: Pose, weights: &[f32], most: f32) -> f32 {
         let (part, n) = (self.items[item], self.items.len());
         self.buffers[part].transform_from(&self.shapes[part].body, &pose.transformation());
-        hit(&self.sheets[sheet], item, &self.buffers[part]).map(|(other, by)| by * weights[item * n + other]).sum()
+        hit(&self.sheets[sheet], item, &self.buffers[part], most, |other, by| by * weights[item * n + other])
     }
 
     /// Moves an item to where it overlaps least, if that is better than where it is.
     fn move_one(&mut self, sheet: usize, item: usize, length: f64, weights: &[f32]) {
         let Some((now, shape)) = self.sheets[sheet].take(item) else { return };
-        let at_first = self.loss(sheet, item, now, weights);
+        let at_first = self.loss(sheet, item, now, weights, f32::INFINITY);
         if at_first <= 0.0 {
             self.sheets[sheet].put(item, now, &shape);
             return;
@@ -676,7 +710,7 @@ impl Search<'_, '_> {
         let mut found: Vec<(f32, Pose)> = vec![(at_first, now)];
         for _ in 0..APART.0 {
             if let Some(pose) = self.random_pose(item, length) {
-                found.push((self.loss(sheet, item, pose, weights), pose));
+                found.push((self.loss(sheet, item, pose, weights, 2.0 * at_first), pose));
             }
         }
         let size = f64::from(shape.diameter()) * 0.25;
@@ -687,7 +721,7 @@ impl Search<'_, '_> {
                 y: now.y + (self.random.unit() - 0.5) * size,
             };
             if let Some(pose) = self.held(item, next, length) {
-                found.push((self.loss(sheet, item, pose, weights), pose));
+                found.push((self.loss(sheet, item, pose, weights, 2.0 * at_first), pose));
             }
         }
         found.sort_by(|a, b| a.0.total_cmp(&b.0));
@@ -727,7 +761,7 @@ impl Search<'_, '_> {
                 Pose { x: pose.x + dx, y: pose.y + dy, ..pose }
             };
             let Some(next) = self.held(item, next, length) else { break };
-            let loss = self.loss(sheet, item, next, weights);
+            let loss = self.loss(sheet, item, next, weights, least);
             if loss < least {
                 (least, pose) = (loss, next);
                 by *= 1.1;
@@ -774,22 +808,19 @@ impl Search<'_, '_> {
     }
 }
 
-/// What a shape overlaps on a sheet, and by how much: the depth to which the circles inside both go into each other.
-fn hit<'s>(sheet: &'s Sheet, item: usize, shape: &'s SPolygon) -> impl Iterator<Item = (usize, f32)> + 's {
+/// What a shape overlaps on a sheet, and by how much it counts, until `most` is passed: the sum, or what it had come to by then.
+fn hit(sheet: &Sheet, item: usize, shape: &SPolygon, most: f32, mut counts: impl FnMut(usize, f32) -> f32) -> f32 {
     let mut collector = BasicHazardCollector::<What>::new();
-    sheet.engine.collect_poly_collisions(shape, &Own(item), &mut collector);
-    let mut found: Vec<usize> = collector
-        .entities()
-        .filter_map(|e| match e {
-            What::Item(other) => Some(*other),
-            What::Edge => None,
-        })
-        .collect();
-    found.sort_unstable();
-    found.into_iter().filter_map(move |other| {
-        let (_, _, there) = sheet.placed.iter().find(|(i, ..)| *i == other)?;
-        Some((other, depth(shape, there)))
-    })
+    let mut sum = 0.0;
+    let _ = sheet.engine.collect_poly_collisions_until(shape, &Own(item), &mut collector, |what| {
+        if let What::Item(other) = what
+            && let Some(there) = &sheet.shapes[other]
+        {
+            sum += counts(other, depth(shape, there));
+        }
+        sum > most
+    });
+    sum
 }
 
 /// Everything but the item itself.
@@ -808,8 +839,8 @@ fn depth(a: &SPolygon, b: &SPolygon) -> f32 {
     let mut sum = 0.0;
     for p in &a.surrogate().poles {
         for q in &b.surrogate().poles {
-            let apart = (p.center.0 - q.center.0).hypot(p.center.1 - q.center.1);
-            let into = p.radius + q.radius - apart;
+            let (dx, dy) = (p.center.0 - q.center.0, p.center.1 - q.center.1);
+            let into = p.radius + q.radius - (dx * dx + dy * dy).sqrt();
             let counted = if into >= near { into } else { near * near / (2.0 * near - into) };
             sum += counted * p.radius.min(q.radius);
         }
@@ -895,7 +926,7 @@ mod tests {
             sheets: 1,
             ..job(vec![part(&frame, Turn::None, 1), part(&rectangle(600.0, 500.0), Turn::Quarter, 1)])
         };
-        let found = nest(&job, 20_000, &mut |_| true).unwrap();
+        let found = nest(&job, 20_000, &mut |_| Some(0.0)).unwrap();
         assert!(found.unplaced.is_empty());
         assert_right(&job, &found);
     }
@@ -904,9 +935,9 @@ mod tests {
     fn what_is_bound_to_the_face_grain_is_not_turned_and_may_stay_over() {
         let long = part(&rectangle(2_000.0, 300.0), Turn::None, 1);
         let narrow = Job { width: 1_220.0, height: 2_440.0, sheets: 1, ..job(vec![long.clone()]) };
-        assert_eq!(nest(&narrow, 2_000, &mut |_| true).unwrap().unplaced, [0]);
+        assert_eq!(nest(&narrow, 2_000, &mut |_| Some(0.0)).unwrap().unplaced, [0]);
         let free = Job { parts: vec![Part { turn: Turn::Quarter, ..long }], ..narrow };
-        let found = nest(&free, 2_000, &mut |_| true).unwrap();
+        let found = nest(&free, 2_000, &mut |_| Some(0.0)).unwrap();
         assert_eq!((found.unplaced.len(), found.sheets_used), (0, 1));
         assert_right(&free, &found);
     }
@@ -915,7 +946,7 @@ mod tests {
     fn the_second_sheet_is_emptied_when_the_first_takes_all() {
         // 18 of 400 × 390 fill a sheet three high and six long but for little.
         let job = Job { sheets: 2, ..job(vec![part(&rectangle(396.0, 396.0), Turn::None, 15)]) };
-        let found = nest(&job, 60_000, &mut |_| true).unwrap();
+        let found = nest(&job, 60_000, &mut |_| Some(0.0)).unwrap();
         assert_right(&job, &found);
         assert_eq!((found.sheets_used, found.unplaced.len()), (1, 0), "{}", found.last_sheet_length);
     }
@@ -923,18 +954,18 @@ mod tests {
     #[test]
     fn nonsense_is_refused_at_its_field_and_nothing_needs_no_sheet() {
         let bow = part(&[[0.0, 0.0], [100.0, 100.0], [100.0, 0.0], [0.0, 100.0]], Turn::Any, 1);
-        assert_eq!(nest(&job(vec![bow]), 10, &mut |_| true).unwrap_err().field, "parts[0].outline");
+        assert_eq!(nest(&job(vec![bow]), 10, &mut |_| Some(0.0)).unwrap_err().field, "parts[0].outline");
         let flat = part(&[[0.0, 0.0], [100.0, 0.0], [200.0, 0.0]], Turn::Any, 1);
-        assert_eq!(nest(&job(vec![flat]), 10, &mut |_| true).unwrap_err().field, "parts[0].outline");
-        assert_eq!(nest(&Job { gap: -1.0, ..job(vec![]) }, 10, &mut |_| true).unwrap_err().field, "gap");
-        let empty = nest(&job(vec![]), 10, &mut |_| true).unwrap();
+        assert_eq!(nest(&job(vec![flat]), 10, &mut |_| Some(0.0)).unwrap_err().field, "parts[0].outline");
+        assert_eq!(nest(&Job { gap: -1.0, ..job(vec![]) }, 10, &mut |_| Some(0.0)).unwrap_err().field, "gap");
+        let empty = nest(&job(vec![]), 10, &mut |_| Some(0.0)).unwrap();
         assert_eq!((empty.sheets_used, empty.placements.len(), empty.last_sheet_length), (0, 0, 0.0));
     }
 
     #[test]
     fn a_search_that_is_stopped_at_once_still_gives_a_right_nest() {
         let job = job(vec![part(&rectangle(700.0, 500.0), Turn::Any, 9)]);
-        let found = nest(&job, 1_000_000, &mut |_| false).unwrap();
+        let found = nest(&job, 1_000_000, &mut |_| None).unwrap();
         assert_right(&job, &found);
     }
 
@@ -953,9 +984,9 @@ mod tests {
                 Part { outline, turn: Turn::ALL[turn as usize], count }
             }).collect();
             let job = Job { gap, seed, ..job(parts) };
-            let found = nest(&job, 4_000, &mut |_| true).unwrap();
+            let found = nest(&job, 4_000, &mut |_| Some(0.0)).unwrap();
             assert_right(&job, &found);
-            prop_assert_eq!(&found, &nest(&job, 4_000, &mut |_| true).unwrap(), "the same seed gives the same nest");
+            prop_assert_eq!(&found, &nest(&job, 4_000, &mut |_| Some(0.0)).unwrap(), "the same seed gives the same nest");
         }
     }
 }

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::choice::choices;
 
+use crate::cutting::layout::{Area, Layout};
 use crate::error::{self, InputError};
 use crate::reason::{Reason, Verdict};
 
@@ -37,6 +38,184 @@ choices! {
     }
 }
 
+choices! {
+    /// What a piece of stock is.
+    Form {
+        Board = "board", "Board";
+        Sheet = "sheet", "Sheet of plywood";
+        Log = "log", "Log";
+        Crook = "crook", "Crook";
+        Stave = "stave", "Spar stave";
+        Salvage = "salvage", "Salvaged member";
+        Offcut = "offcut", "Offcut";
+    }
+}
+
+choices! {
+    /// A board's long edges.
+    Edges {
+        Straight = "straight", "Straight edges";
+        Waney = "waney", "Waney edges";
+    }
+}
+
+choices! {
+    /// What a piece must be free of.
+    Quality {
+        Clear = "clear", "Clear";
+        SmallKnots = "small_knots", "Small tight knots allowed";
+        Hidden = "hidden", "Hidden: sound is enough";
+    }
+}
+
+choices! {
+    /// What spoils a place on a board.
+    DefectKind {
+        Knot = "knot", "Knot";
+        SmallKnot = "small_knot", "Small tight knot";
+        Shake = "shake", "Shake";
+        Split = "split", "Split";
+        Sapwood = "sapwood", "Sapwood edge";
+        Wane = "wane", "Wane";
+        Resin = "resin", "Resin";
+        Hole = "hole", "Old fastening hole";
+        Stain = "stain", "Stain";
+        Rot = "rot", "Rot";
+    }
+}
+
+impl Quality {
+    /// Worst defect that may stay in the piece: 0 none, 2 anything but what is broken or rotten.
+    pub fn tolerates(self) -> u8 {
+        match self {
+            Self::Clear => 0,
+            Self::SmallKnots => 1,
+            Self::Hidden => 2,
+        }
+    }
+}
+
+impl DefectKind {
+    /// How much it spoils (*yard rule*): 1 looks only, 2 strength or life, 3 no piece may hold it.
+    pub fn severity(self) -> u8 {
+        match self {
+            Self::SmallKnot | Self::Resin | Self::Stain => 1,
+            Self::Knot | Self::Sapwood | Self::Wane | Self::Hole => 2,
+            Self::Shake | Self::Split | Self::Rot => 3,
+        }
+    }
+}
+
+/// A defect with its place on the board: x along it from its butt end, y across from its lower edge, mm.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Defect {
+    pub kind: DefectKind,
+    pub x0: f64,
+    pub x1: f64,
+    pub y0: f64,
+    pub y1: f64,
+}
+
+/// What else is known of a board. Lengths mm.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub struct Details {
+    pub form: Form,
+    pub edges: Edges,
+    /// Thickness after planing, where it is planed already.
+    pub dressed: Option<f64>,
+    /// Of the rings to the face, degrees: 0 flat … 90 quarter.
+    pub ring_angle: Option<f64>,
+    /// Day it was put to dry, `2026-03-01`.
+    pub dried_since: Option<String>,
+    /// How far it curves in its own plane over its length; positive: the lower edge is hollow.
+    pub sweep: f64,
+    pub defects: Vec<Defect>,
+    pub merchant: String,
+    pub lot: String,
+    /// Boat and member it was salvaged from, and the year.
+    pub from_boat: String,
+    pub from_member: String,
+    pub from_year: Option<i32>,
+    /// Papers of a trade-controlled species.
+    pub papers: String,
+    /// Paid for it, in the yard's money.
+    pub price: Option<f64>,
+    /// Of plywood.
+    pub plies: Option<u32>,
+}
+
+impl Default for Details {
+    fn default() -> Self {
+        Self {
+            form: Form::Board,
+            edges: Edges::Straight,
+            dressed: None,
+            ring_angle: None,
+            dried_since: None,
+            sweep: 0.0,
+            defects: Vec::new(),
+            merchant: String::new(),
+            lot: String::new(),
+            from_boat: String::new(),
+            from_member: String::new(),
+            from_year: None,
+            papers: String::new(),
+            price: None,
+            plies: None,
+        }
+    }
+}
+
+impl Details {
+    /// Checks it against the board's own size. Errors name the field.
+    pub fn check(&self, face: Rectangle) -> Result<(), InputError> {
+        if let Some(angle) = self.ring_angle {
+            error::within("ring_angle", angle, 0.0, 90.0)?;
+        }
+        if let Some(dressed) = self.dressed {
+            error::length("dressed", dressed)?;
+        }
+        if let Some(price) = self.price {
+            error::within("price", price, 0.0, 1e7)?;
+        }
+        error::within("sweep", self.sweep.abs(), 0.0, face.length / 2.0)?;
+        for (i, d) in self.defects.iter().enumerate() {
+            let on = 0.0 <= d.x0 && d.x0 < d.x1 && d.x1 <= face.length && 0.0 <= d.y0 && d.y0 < d.y1 && d.y1 <= face.width;
+            if !on {
+                return Err(InputError::new(
+                    format!("defects[{i}]"),
+                    format!("must lie on the board: 0 to {:.0} along, 0 to {:.0} across", face.length, face.width),
+                ));
+            }
+        }
+        Ok(())
+    }
+
+    /// What of its defects falls on an offcut, seen from the offcut's own corner.
+    pub fn of_offcut(&self, x: f64, y: f64, face: Rectangle) -> Self {
+        let defects = self
+            .defects
+            .iter()
+            .map(|d| Defect {
+                x0: (d.x0 - x).max(0.0),
+                x1: (d.x1 - x).min(face.length),
+                y0: (d.y0 - y).max(0.0),
+                y1: (d.y1 - y).min(face.width),
+                ..*d
+            })
+            .filter(|d| d.x1 > d.x0 && d.y1 > d.y0)
+            .collect();
+        Self { form: Form::Offcut, sweep: 0.0, price: None, defects, ..self.clone() }
+    }
+}
+
+/// Days of air drying from green: one year for each 25 mm of thickness (*yard rule*).
+pub fn air_drying_days(thickness: f64) -> f64 {
+    365.25 * thickness / 25.0
+}
+
 /// What matters of a board when a piece is to come out of it. Lengths mm, moisture %.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Board {
@@ -61,6 +240,9 @@ pub struct Need {
     pub grain: Option<Grain>,
     /// Glued in: the board must be dry enough for glue.
     pub glued: bool,
+    pub quality: Quality,
+    /// How far it curves in its own plane over its length, counted in its width.
+    pub hang: f64,
 }
 
 /// Planing allowance per face of rough stock, mm (*yard rule*).
@@ -89,7 +271,7 @@ pub struct Fit {
 ///
 /// It serves when species, size with trim and planing, and dryness allow. Among those that serve, salvage
 /// and offcuts come before new boards, short boards before long, matching grain before other grain.
-pub fn fit(board: &Board, need: &Need, species: &Species) -> Fit {
+pub fn fit(board: &Board, details: &Details, need: &Need, species: &Species) -> Fit {
     let mut reasons = Vec::new();
     let mut serves = true;
     let mut hold = |ok: bool, forbids: bool, reason: Reason| {
@@ -115,12 +297,17 @@ pub fn fit(board: &Board, need: &Need, species: &Species) -> Fit {
             .formula("board length − 2 × trim ≥ piece length; trim = max(25, 1.5 × thickness)")
             .against("usable length", usable_length, "mm", need.length),
     );
+    let width = width_along(need.width, need.hang, need.length, details.sweep, board.length);
+    if width < need.width {
+        let text = "it curves as the piece does: the grain runs round the curve and less width is needed";
+        hold(true, false, Reason::note("board.sweep", text).against("width needed", width, "mm", need.width));
+    }
     hold(
-        board.width >= need.width,
+        board.width >= width,
         true,
-        Reason::note("board.width", "wide enough").against("width", board.width, "mm", need.width),
+        Reason::note("board.width", "wide enough").against("width", board.width, "mm", width),
     );
-    let planed = board.thickness - 2.0 * PLANING_PER_FACE;
+    let planed = details.dressed.unwrap_or(board.thickness - 2.0 * PLANING_PER_FACE);
     hold(
         planed >= need.thickness,
         true,
@@ -128,6 +315,13 @@ pub fn fit(board: &Board, need: &Need, species: &Species) -> Fit {
             .formula("board thickness − 2 × planing ≥ piece thickness; planing 2 mm a face")
             .against("planed thickness", planed, "mm", need.thickness),
     );
+    if !details.defects.is_empty() && usable_length >= need.length && board.width >= width {
+        let trim = end_trim(board.thickness);
+        let whole = Layout::new(board.length, board.width, trim, KERF);
+        let clear = whole.spot(need.length, width, &spoiled(&details.defects, need.quality), KERF, &mut || 0.0).is_some();
+        let text = if clear { "it comes out clear of the defects" } else { "its defects leave no place for the piece" };
+        hold(clear, true, Reason::note("board.defects", text).value("defects", details.defects.len() as f64, ""));
+    }
     let dryness = match board.moisture {
         Some(moisture) => {
             let dry = !need.glued || moisture <= GLUE_LIMIT;
@@ -170,6 +364,23 @@ pub fn fit(board: &Board, need: &Need, species: &Species) -> Fit {
     ));
     let score = 40.0 * origin + 30.0 * used + 15.0 * f64::from(u8::from(grain_matches)) + 15.0 * dryness;
     Fit { serves, score, reasons }
+}
+
+/// Places a piece of this quality keeps off.
+pub fn spoiled(defects: &[Defect], quality: Quality) -> Vec<Area> {
+    let keeps_off = |d: &&Defect| d.kind.severity() > quality.tolerates();
+    defects.iter().filter(keeps_off).map(|d| Area { x0: d.x0, x1: d.x1, y0: d.y0, y1: d.y1 }).collect()
+}
+
+/// Width a curved piece needs of a board that curves too, mm: what both curve alike is saved. `hang` is how far the piece curves over
+/// its length, `sweep` how far the board does over its own.
+pub fn width_along(width: f64, hang: f64, length: f64, sweep: f64, board_length: f64) -> f64 {
+    if hang == 0.0 || sweep == 0.0 {
+        return width;
+    }
+    let share = (length / board_length).min(1.0);
+    let grown = sweep.abs() * share * share;
+    (width - hang.abs() + (hang.abs() - grown).abs()).min(width)
 }
 
 /// A rectangle of stock, mm.
@@ -240,6 +451,8 @@ mod tests {
             thickness: 14.5,
             grain: Some(Grain::Quarter),
             glued: true,
+            quality: Quality::Clear,
+            hang: 0.0,
         }
     }
 
@@ -247,7 +460,7 @@ mod tests {
     fn salvage_of_the_right_size_comes_before_a_new_board() {
         let species = species::find("western_larch").unwrap();
         let salvage = Board { origin: Origin::Salvage, length: 900.0, ..larch() };
-        let (old, new) = (fit(&salvage, &need(), species), fit(&larch(), &need(), species));
+        let (old, new) = (fit(&salvage, &Details::default(), &need(), species), fit(&larch(), &Details::default(), &need(), species));
         assert!(old.serves && new.serves && old.score > new.score);
     }
 
@@ -261,10 +474,37 @@ mod tests {
             (Board { thickness: 18.0, ..larch() }, "board.thickness"),
             (Board { species: "teak".into(), ..larch() }, "board.species"),
         ] {
-            let fit = fit(&board, &need(), species);
+            let fit = fit(&board, &Details::default(), &need(), species);
             assert!(!fit.serves);
             assert!(fit.reasons.iter().any(|r| r.rule == rule && r.verdict == Verdict::Forbids), "{rule}");
         }
+    }
+
+    #[test]
+    fn a_knot_in_the_middle_keeps_a_clear_piece_out_and_a_hidden_one_in() {
+        let species = species::find("western_larch").unwrap();
+        let knot = |kind| Defect { kind, x0: 1_150.0, x1: 1_250.0, y0: 0.0, y1: 180.0 };
+        let knotty = Details { defects: vec![knot(DefectKind::Knot)], ..Details::default() };
+        let long = Need { length: 1_500.0, ..need() };
+        assert!(!fit(&larch(), &knotty, &long, species).serves);
+        assert!(fit(&larch(), &knotty, &need(), species).serves, "beside the knot there is room");
+        assert!(fit(&larch(), &knotty, &Need { quality: Quality::Hidden, ..long.clone() }, species).serves);
+        let rotten = Details { defects: vec![knot(DefectKind::Rot)], ..Details::default() };
+        assert!(!fit(&larch(), &rotten, &Need { quality: Quality::Hidden, ..long }, species).serves);
+    }
+
+    #[test]
+    fn an_offcut_keeps_the_defects_that_lie_on_it() {
+        let whole = Details {
+            defects: vec![Defect { kind: DefectKind::Knot, x0: 900.0, x1: 1_100.0, y0: 20.0, y1: 60.0 }],
+            price: Some(40.0),
+            ..Details::default()
+        };
+        let face = Rectangle { length: 500.0, width: 100.0 };
+        let off = whole.of_offcut(1_000.0, 0.0, face);
+        assert_eq!((off.defects[0].x0, off.defects[0].x1, off.form, off.price), (0.0, 100.0, Form::Offcut, None));
+        assert!(off.check(face).is_ok() && whole.of_offcut(0.0, 0.0, face).defects.is_empty());
+        assert_eq!(whole.check(face).unwrap_err().field, "defects[0]");
     }
 
     proptest! {

@@ -2,7 +2,9 @@
 
 pub mod board;
 pub mod moisture;
+pub mod season;
 pub mod species;
+pub mod substitute;
 
 pub use board::{Board, Drying, Fit, Grain, Need};
 pub use species::Species;

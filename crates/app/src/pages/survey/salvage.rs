@@ -2,7 +2,7 @@
 
 use askama::Template;
 use mend_keel_core::survey::reading::Metal;
-use mend_keel_core::timber::board::{Board as Stock, Drying, Grain, Origin};
+use mend_keel_core::timber::board::{Board as Stock, Details, Drying, Form, Grain, Origin};
 use mend_keel_core::timber::species;
 use mend_keel_store::StoreError;
 use mend_keel_store::boards::NewBoard;
@@ -159,7 +159,14 @@ pub async fn timber(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
     let new = NewBoard {
         tag,
         stock,
-        origin_note: format!("{}: {}", survey.file.boat.name, survey.file.shown(&place)),
+        details: Details {
+            form: Form::Salvage,
+            from_boat: survey.file.boat.name.clone(),
+            from_member: survey.file.shown(&place),
+            from_year: survey.file.boat.year.map(|y| y as i32),
+            ..Details::default()
+        },
+        origin_note: String::new(),
         place: kept_at,
         parent_id: None,
     };

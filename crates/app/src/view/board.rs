@@ -1,0 +1,150 @@
+//! A board drawn to scale: its edges and defects, and, for the saw, pieces, cuts and what is left.
+
+use std::fmt::Write;
+
+use mend_keel_core::cutting::layout::{Area, Cut, Way};
+use mend_keel_core::timber::board::{Details, Edges};
+
+use super::{Units, svg};
+
+/// A piece on a board, with what is written on it.
+#[derive(Debug, Clone)]
+pub struct OnBoard {
+    pub area: Area,
+    pub text: String,
+    pub class: &'static str,
+}
+
+/// Draws a board. One unit is one millimetre; y grows upward on the board and downward on the page.
+pub fn draw(
+    length: f64,
+    width: f64,
+    details: &Details,
+    pieces: &[OnBoard],
+    left: &[Area],
+    cuts: &[Cut],
+    units: Units,
+) -> String {
+    // Words keep their size whatever the board's.
+    let em = (length / 70.0).clamp(6.0, 90.0);
+    let room = 3.2 * em;
+    let (w, h) = (length + 2.0 * room, width + 2.0 * room);
+    let y = |v: f64| room + width - v;
+    let x = |v: f64| room + v;
+    let mut out = format!(
+        "<svg class=\"board-drawing\" viewBox=\"0 0 {w:.0} {h:.0}\" role=\"img\" aria-label=\"The board to scale, butt end left\" \
+         data-room=\"{room:.2}\" data-width=\"{width:.2}\" data-length=\"{length:.2}\">{}",
+        svg::GLYPHS
+    );
+    if details.edges == Edges::Waney {
+        let waves = |level: f64, up: f64| {
+            let steps = 24;
+            (0..=steps)
+                .map(|i| {
+                    let along = length * f64::from(i) / f64::from(steps);
+                    let wave = em * 0.35 * (f64::from(i) * 1.7).sin() * up;
+                    format!("{:.1},{:.1}", x(along), y(level) - wave)
+                })
+                .collect::<Vec<_>>()
+        };
+        let mut all = waves(0.0, 1.0);
+        all.extend(waves(width, -1.0).into_iter().rev());
+        let _ = write!(out, "<polygon class=\"board-face waney\" points=\"{}\"/>", all.join(" "));
+    } else {
+        let _ = write!(
+            out,
+            "<rect class=\"board-face\" x=\"{:.1}\" y=\"{:.1}\" width=\"{length:.1}\" height=\"{width:.1}\"/>",
+            x(0.0),
+            y(width)
+        );
+    }
+    if details.sweep != 0.0 {
+        let rise = details.sweep.clamp(-width * 0.45, width * 0.45);
+        let _ = write!(
+            out,
+            "<path class=\"sweep\" d=\"M{:.1} {:.1}Q{:.1} {:.1} {:.1} {:.1}\"><title>natural sweep {}</title></path>",
+            x(0.0),
+            y(width / 2.0),
+            x(length / 2.0),
+            y(width / 2.0 + 2.0 * rise),
+            x(length),
+            y(width / 2.0),
+            units.len(details.sweep.abs())
+        );
+    }
+    let rect = |out: &mut String, a: &Area, class: &str, title: &str| {
+        let _ = write!(
+            out,
+            "<rect class=\"{class}\" x=\"{:.1}\" y=\"{:.1}\" width=\"{:.1}\" height=\"{:.1}\"><title>{}</title></rect>",
+            x(a.x0),
+            y(a.y1),
+            a.length(),
+            a.width(),
+            svg::safe(title)
+        );
+    };
+    for area in left {
+        rect(&mut out, area, "board-left", &format!("offcut {}", units.dims(&[area.length(), area.width()])));
+    }
+    for piece in pieces {
+        rect(&mut out, &piece.area, &format!("board-piece {}", piece.class), &piece.text);
+    }
+    for d in &details.defects {
+        let area = Area { x0: d.x0, y0: d.y0, x1: d.x1, y1: d.y1 };
+        rect(&mut out, &area, &format!("board-defect severity-{}", d.kind.severity()), d.kind.label());
+    }
+    for (i, cut) in cuts.iter().enumerate() {
+        let (a, b) = match cut.way {
+            Way::Cross => ((cut.at, cut.from), (cut.at, cut.to)),
+            Way::Rip => ((cut.from, cut.at), (cut.to, cut.at)),
+        };
+        let middle = ((a.0 + b.0) / 2.0, (a.1 + b.1) / 2.0);
+        let _ = write!(
+            out,
+            "<path class=\"saw-cut\" d=\"M{:.1} {:.1}L{:.1} {:.1}\"/><g class=\"cut-number\"><circle cx=\"{:.1}\" cy=\"{:.1}\" r=\"{:.1}\"/><text x=\"{:.1}\" y=\"{:.1}\" font-size=\"{:.1}\">{}</text></g>",
+            x(a.0),
+            y(a.1),
+            x(b.0),
+            y(b.1),
+            x(middle.0),
+            y(middle.1),
+            em * 0.72,
+            x(middle.0),
+            y(middle.1) + em * 0.32,
+            em * 0.9,
+            i + 1
+        );
+    }
+    for piece in pieces {
+        let size = em.min(piece.area.width() * 0.6);
+        let letters = (piece.area.length() / (size * 0.6)).floor().max(1.0) as usize;
+        let shown: String = piece.text.chars().take(letters).collect();
+        let _ = write!(
+            out,
+            "<text class=\"board-word\" font-size=\"{size:.1}\" x=\"{:.1}\" y=\"{:.1}\">{}</text>",
+            x((piece.area.x0 + piece.area.x1) / 2.0),
+            y((piece.area.y0 + piece.area.y1) / 2.0) + size * 0.35,
+            svg::safe(&shown)
+        );
+    }
+    let _ = write!(
+        out,
+        "<path class=\"dimension\" stroke-width=\"{:.1}\" d=\"M{:.1} {:.1}H{:.1}M{:.1} {:.1}V{:.1}\"/><text class=\"board-size\" font-size=\"{em:.1}\" x=\"{:.1}\" y=\"{:.1}\">{}</text>\
+         <text class=\"board-size\" font-size=\"{em:.1}\" x=\"{:.1}\" y=\"{:.1}\" text-anchor=\"start\">{}</text>",
+        em * 0.08,
+        x(0.0),
+        y(0.0) + em,
+        x(length),
+        x(length) + em,
+        y(0.0),
+        y(width),
+        x(length / 2.0),
+        y(0.0) + 2.3 * em,
+        units.len(length),
+        x(0.0),
+        y(width) - 0.6 * em,
+        units.len(width)
+    );
+    out.push_str("</svg>");
+    out
+}

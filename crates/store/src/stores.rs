@@ -1,0 +1,220 @@
+//! Stores beside timber: what there is is the sum of what came, went and was counted; nothing is overwritten.
+
+use serde_json::json;
+use sqlx::FromRow;
+
+use crate::{Result, Store, StoreError, Work};
+
+/// A thing in the stores with what there is of it.
+#[derive(Debug, Clone, PartialEq, FromRow)]
+pub struct Item {
+    pub id: i64,
+    pub kind: String,
+    pub name: String,
+    pub unit: String,
+    pub place: String,
+    pub reorder_at: f64,
+    pub version: i64,
+    /// In the store, reserved or not.
+    pub there: f64,
+    pub reserved: f64,
+    pub used: f64,
+}
+
+#[derive(Debug, Clone)]
+pub struct NewItem {
+    pub kind: String,
+    pub name: String,
+    pub unit: String,
+    pub place: String,
+    pub reorder_at: f64,
+}
+
+/// A batch of an item. Days as `2026-03-01`.
+#[derive(Debug, Clone, PartialEq, FromRow)]
+pub struct Lot {
+    pub id: i64,
+    pub item_id: i64,
+    pub batch: String,
+    pub opened_on: Option<String>,
+    pub expires_on: Option<String>,
+    pub price: Option<f64>,
+    pub there: f64,
+}
+
+/// One movement.
+#[derive(Debug, Clone, PartialEq, FromRow)]
+pub struct Move {
+    pub id: i64,
+    pub item_id: i64,
+    pub lot_id: Option<i64>,
+    pub boat_id: Option<i64>,
+    pub kind: String,
+    pub amount: f64,
+    pub note: String,
+    pub by_name: String,
+    pub at: String,
+}
+
+/// What moves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum MoveKind {
+    In,
+    Used,
+    Reserved,
+    /// A reservation given back.
+    Released,
+    /// A correction to what was counted: the difference.
+    Counted,
+}
+
+impl MoveKind {
+    pub fn code(self) -> &'static str {
+        match self {
+            Self::In => "in",
+            Self::Used => "used",
+            Self::Reserved => "reserved",
+            Self::Released => "released",
+            Self::Counted => "counted",
+        }
+    }
+}
+
+const ITEM: &str = "SELECT id, kind, name, unit, place, reorder_at, version,
+    (SELECT TOTAL(CASE kind WHEN 'in' THEN amount WHEN 'counted' THEN amount WHEN 'used' THEN -amount ELSE 0 END) FROM store_move m WHERE m.item_id = store_item.id) AS there,
+    (SELECT TOTAL(CASE kind WHEN 'reserved' THEN amount WHEN 'released' THEN -amount ELSE 0 END) FROM store_move m WHERE m.item_id = store_item.id) AS reserved,
+    (SELECT TOTAL(CASE kind WHEN 'used' THEN amount ELSE 0 END) FROM store_move m WHERE m.item_id = store_item.id) AS used
+    FROM store_item";
+
+pub async fn items(store: &Store) -> Result<Vec<Item>> {
+    let sql = format!("{ITEM} ORDER BY kind, name");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).fetch_all(store.pool()).await?)
+}
+
+pub async fn item(store: &Store, id: i64) -> Result<Item> {
+    sqlx::query_as(sqlx::AssertSqlSafe(format!("{ITEM} WHERE id = ?")))
+        .bind(id)
+        .fetch_optional(store.pool())
+        .await?
+        .ok_or(StoreError::NotFound("item of the stores"))
+}
+
+/// Batches with what there is of each, the oldest first; all items where `item` is none.
+pub async fn lots(store: &Store, item: Option<i64>) -> Result<Vec<Lot>> {
+    let sql = "SELECT id, item_id, batch, opened_on, expires_on, price,
+        (SELECT TOTAL(CASE kind WHEN 'in' THEN amount WHEN 'counted' THEN amount WHEN 'used' THEN -amount ELSE 0 END) FROM store_move m WHERE m.lot_id = store_lot.id) AS there
+        FROM store_lot WHERE ?1 IS NULL OR item_id = ?1 ORDER BY id";
+    Ok(sqlx::query_as(sql).bind(item).fetch_all(store.pool()).await?)
+}
+
+/// An item's movements, newest first.
+pub async fn moves(store: &Store, item: i64) -> Result<Vec<Move>> {
+    let sql = "SELECT id, item_id, lot_id, boat_id, kind, amount, note, by_name, at FROM store_move WHERE item_id = ? ORDER BY id DESC LIMIT 400";
+    Ok(sqlx::query_as(sql).bind(item).fetch_all(store.pool()).await?)
+}
+
+impl Work {
+    /// Puts a new thing in the stores. [`StoreError::Conflict`] when its name is taken.
+    pub async fn add_item(&mut self, new: &NewItem) -> Result<i64> {
+        let taken: Option<(i64,)> =
+            sqlx::query_as("SELECT id FROM store_item WHERE name = ?").bind(&new.name).fetch_optional(&mut *self.tx).await?;
+        if taken.is_some() {
+            return Err(StoreError::Conflict("there is something of that name already".into()));
+        }
+        let id = sqlx::query("INSERT INTO store_item (kind, name, unit, place, reorder_at) VALUES (?, ?, ?, ?, ?)")
+            .bind(&new.kind)
+            .bind(&new.name)
+            .bind(&new.unit)
+            .bind(&new.place)
+            .bind(new.reorder_at)
+            .execute(&mut *self.tx)
+            .await?
+            .last_insert_rowid();
+        let body = json!({ "item": id, "name": new.name, "kind": new.kind, "unit": new.unit });
+        self.note(None, None, "stores", &format!("{} is kept in the stores", new.name), &body).await?;
+        Ok(id)
+    }
+
+    /// A batch came in.
+    pub async fn receive(
+        &mut self,
+        item: &Item,
+        batch: &str,
+        amount: f64,
+        expires_on: Option<&str>,
+        price: Option<f64>,
+    ) -> Result<i64> {
+        let lot = sqlx::query("INSERT INTO store_lot (item_id, batch, expires_on, price, at) VALUES (?, ?, ?, ?, ?)")
+            .bind(item.id)
+            .bind(batch)
+            .bind(expires_on)
+            .bind(price)
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?
+            .last_insert_rowid();
+        self.move_store(item, Some(lot), None, MoveKind::In, amount, batch).await?;
+        Ok(lot)
+    }
+
+    pub async fn open_lot(&mut self, lot: &Lot, day: &str) -> Result<()> {
+        sqlx::query("UPDATE store_lot SET opened_on = ? WHERE id = ? AND opened_on IS NULL")
+            .bind(day)
+            .bind(lot.id)
+            .execute(&mut *self.tx)
+            .await?;
+        let body = json!({ "lot": lot.id, "batch": lot.batch, "opened_on": day });
+        self.note(None, None, "stores", &format!("Opened batch {}", lot.batch), &body).await?;
+        Ok(())
+    }
+
+    /// Something of an item comes, goes, is reserved, given back or counted. [`StoreError::Conflict`] when more would go than there is.
+    pub async fn move_store(
+        &mut self,
+        item: &Item,
+        lot: Option<i64>,
+        boat: Option<i64>,
+        kind: MoveKind,
+        amount: f64,
+        note: &str,
+    ) -> Result<()> {
+        // What is there is asked inside the transaction: two people cannot both take the last of it.
+        let sql = "SELECT TOTAL(CASE kind WHEN 'in' THEN amount WHEN 'counted' THEN amount WHEN 'used' THEN -amount ELSE 0 END),
+            TOTAL(CASE kind WHEN 'reserved' THEN amount WHEN 'released' THEN -amount ELSE 0 END) FROM store_move WHERE item_id = ?";
+        let (there, reserved): (f64, f64) = sqlx::query_as(sql).bind(item.id).fetch_one(&mut *self.tx).await?;
+        let short = match kind {
+            MoveKind::Used => amount > there + 1e-9,
+            MoveKind::Reserved => reserved + amount > there + 1e-9,
+            MoveKind::Released => amount > reserved + 1e-9,
+            MoveKind::Counted => there + amount < -1e-9,
+            MoveKind::In => false,
+        };
+        if short {
+            return Err(StoreError::Conflict(format!(
+                "there are {there:.2} {} of it, {reserved:.2} reserved",
+                item.unit
+            )));
+        }
+        sqlx::query("INSERT INTO store_move (item_id, lot_id, boat_id, kind, amount, note, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)")
+            .bind(item.id)
+            .bind(lot)
+            .bind(boat)
+            .bind(kind.code())
+            .bind(amount)
+            .bind(note)
+            .bind(self.act.by.clone())
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?;
+        let what = match kind {
+            MoveKind::In => "came in",
+            MoveKind::Used => "used",
+            MoveKind::Reserved => "reserved",
+            MoveKind::Released => "given back",
+            MoveKind::Counted => "more or less as counted",
+        };
+        let body = json!({ "item": item.id, "name": item.name, "kind": kind.code(), "amount": amount, "lot": lot, "note": note });
+        self.note(boat, None, "stores", &format!("{}: {amount} {} {what}", item.name, item.unit), &body).await?;
+        Ok(())
+    }
+}
