@@ -80,7 +80,8 @@ pub fn shed_logger(from: jiff::Timestamp, hours: u32, seed: u64) -> Vec<mend_kee
             let hour = -(std::f64::consts::TAU * (f64::from(day.hour()) - 3.0) / 24.0).cos();
             weather = 0.985 * weather + 0.35 * (random.unit() - 0.5);
             let temperature = 10.5 + 8.0 * season + 2.5 * hour + 2.0 * weather;
-            let humidity = (76.0 - 9.0 * season - 6.0 * hour - 6.0 * weather + 3.0 * (random.unit() - 0.5)).clamp(30.0, 97.0);
+            let humidity =
+                (76.0 - 9.0 * season - 6.0 * hour - 6.0 * weather + 3.0 * (random.unit() - 0.5)).clamp(30.0, 97.0);
             let tenth = |v: f64| (v * 10.0).round() / 10.0;
             Some(mend_keel_exchange::sheet::rack::AirRow {
                 at: at.to_string(),
@@ -96,7 +97,9 @@ pub fn merchant_list(merchant: &str) -> Vec<mend_keel_exchange::sheet::rack::Pri
     let mut random = SplitMix(seed_of(merchant, 5));
     let mut rows = Vec::new();
     for species in mend_keel_core::timber::species::all() {
-        let base = 1_100.0 + 900.0 * f64::from(6 - species.decay) / 2.0 + if species.trade_controlled() { 2_600.0 } else { 0.0 };
+        let base = 1_100.0
+            + 900.0 * f64::from(6 - species.decay) / 2.0
+            + if species.trade_controlled() { 2_600.0 } else { 0.0 };
         for (thickness, width, length) in [(27.0, 200.0, 3_600.0), (34.0, 240.0, 4_800.0), (52.0, 280.0, 6_000.0)] {
             let price = base * (0.9 + length / 24_000.0 + 0.15 * random.unit());
             rows.push(mend_keel_exchange::sheet::rack::PriceRow {

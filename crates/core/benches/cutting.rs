@@ -78,6 +78,7 @@ fn cut_job(pieces: usize, boards: usize, seed: u64) -> boards::Job {
                 origin: [Origin::New, Origin::New, Origin::Offcut, Origin::Salvage][i % 4],
                 defects: vec![(Area { x0: x, x1: x + 60.0, y0: 0.0, y1: width / 3.0 }, 2)],
                 sweep: 0.0,
+                end_trim: None,
             }
         })
         .collect();

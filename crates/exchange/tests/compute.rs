@@ -232,3 +232,47 @@ fn new_butts_keep_the_rule_and_what_is_in_the_way_is_named() {
         "runs[0]"
     );
 }
+
+#[test]
+fn pieces_are_cut_off_the_defect_and_the_cheaper_board_is_opened() {
+    let boards = json!([
+        { "id": "dear", "length": 2400, "width": 200, "thickness": 32, "cost": 60, "kind": "new", "defects": [] },
+        { "id": "knotty", "length": 2400, "width": 200, "thickness": 32, "cost": 20, "kind": "salvage",
+          "defects": [{ "x0": 1000, "x1": 1100, "y0": 0, "y1": 200 }] },
+    ]);
+    let piece =
+        |id: u32, clear: bool| json!({ "id": id, "length": 900, "width": 150, "thickness": 28, "clear": clear });
+    let plan = run("cut-plan", json!({ "boards": boards, "pieces": [piece(1, true), piece(2, true)] })).unwrap();
+    assert_eq!((&plan["cost"], &plan["boards_opened"], &plan["unplaced"]), (&json!(20.0), &json!(1), &json!([])));
+    for placed in plan["placements"].as_array().unwrap() {
+        let x = placed["x"].as_f64().unwrap();
+        assert!(placed["board"] == "knotty" && x >= 25.0 && (x + 900.0 <= 1000.0 || x >= 1100.0), "{placed}");
+    }
+    let long = json!([{ "id": 9, "length": 2000, "width": 150, "thickness": 28, "clear": true }]);
+    assert_eq!(run("cut-plan", json!({ "boards": boards, "pieces": long })).unwrap()["cost"], 60.0);
+    let twice = json!([piece(1, true), piece(1, true)]);
+    assert_eq!(refused("cut-plan", json!({ "boards": boards, "pieces": twice })), "pieces[1].id");
+    let bad = json!([{ "id": 1, "length": 900, "width": -4, "thickness": 28, "clear": true }]);
+    assert_eq!(refused("cut-plan", json!({ "boards": boards, "pieces": bad })), "pieces[0].width");
+}
+
+#[test]
+fn parts_are_nested_within_their_seconds_and_a_wrong_outline_is_named() {
+    let part = |id: &str, outline: Value| json!({ "id": id, "outline": outline, "rotations": "quarter", "count": 2 });
+    let square = json!([[0, 0], [400, 0], [400, 300], [0, 300]]);
+    let sheet = json!({ "width": 1000, "height": 700 });
+    let nest =
+        run("nest", json!({ "sheet": sheet, "sheets": 2, "parts": [part("a", square.clone())], "seconds": 0.3 }))
+            .unwrap();
+    assert_eq!((&nest["sheets_used"], &nest["unplaced"]), (&json!(1), &json!([])));
+    assert_eq!(nest["placements"].as_array().unwrap().len(), 2);
+    assert!(nest["last_sheet_length"].as_f64().unwrap() < 500.0, "{}", nest["last_sheet_length"]);
+    let bow = json!([[0, 0], [100, 100], [100, 0], [0, 100]]);
+    let parts = json!([part("a", square.clone()), part("b", bow)]);
+    assert_eq!(refused("nest", json!({ "sheet": sheet, "sheets": 1, "parts": parts })), "parts[1].outline");
+    assert_eq!(
+        refused("nest", json!({ "sheet": { "width": 0, "height": 5 }, "sheets": 1, "parts": [] })),
+        "sheet.width"
+    );
+    assert_eq!(refused("nest", json!({ "sheet": sheet, "sheets": 1, "parts": [], "seconds": 0 })), "seconds");
+}

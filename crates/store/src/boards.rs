@@ -112,8 +112,10 @@ pub async fn moistures(store: &Store, board: i64) -> Result<Vec<BoardMoisture>> 
 
 /// Hashes of a board's photos.
 pub async fn photos(store: &Store, board: i64) -> Result<Vec<String>> {
-    let rows: Vec<(String,)> =
-        sqlx::query_as("SELECT hash FROM board_photo WHERE board_id = ? ORDER BY id").bind(board).fetch_all(store.pool()).await?;
+    let rows: Vec<(String,)> = sqlx::query_as("SELECT hash FROM board_photo WHERE board_id = ? ORDER BY id")
+        .bind(board)
+        .fetch_all(store.pool())
+        .await?;
     Ok(rows.into_iter().map(|(hash,)| hash).collect())
 }
 
@@ -187,7 +189,8 @@ pub struct CutPlan {
 
 /// The newest plan of a kind: `saw` or `nest`.
 pub async fn cut_plan(store: &Store, kind: &str) -> Result<Option<CutPlan>> {
-    let sql = "SELECT id, body, by_name, at FROM cut_plan WHERE json_extract(body, '$.kind') = ? ORDER BY id DESC LIMIT 1";
+    let sql =
+        "SELECT id, body, by_name, at FROM cut_plan WHERE json_extract(body, '$.kind') = ? ORDER BY id DESC LIMIT 1";
     Ok(sqlx::query_as(sql).bind(kind).fetch_optional(store.pool()).await?)
 }
 
@@ -370,23 +373,22 @@ impl Work {
                 false => Offcut { x: trim + cut.piece.length + kerf, y: 0.0, face: *face, piece: None },
             })
             .collect();
-        let made = CutPiece { piece: piece.id, name: piece.name.clone(), length: cut.piece.length, width: cut.piece.width };
+        let made =
+            CutPiece { piece: piece.id, name: piece.name.clone(), length: cut.piece.length, width: cut.piece.width };
         self.cut_board(board, &[(piece, made)], &offcuts).await
     }
 
     /// Cuts a board into pieces and offcuts; what is neither is waste. Pieces must have the board reserved, or no board yet while the
     /// board is free.
     pub async fn cut_board(&mut self, board: &Board, pieces: &[(&Piece, CutPiece)], offcuts: &[Offcut]) -> Result<()> {
-        let done = sqlx::query("UPDATE board SET state = 'cut' WHERE id = ? AND state = ?")
-            .bind(board.id)
-            .bind(&board.state)
-            .execute(&mut *self.tx)
-            .await?;
-        if done.rows_affected() == 0 || board.state == "cut" {
-            return Err(StoreError::Conflict(format!("{} has been cut or reserved meanwhile", board.tag)));
+        let (state,): (String,) =
+            sqlx::query_as("SELECT state FROM board WHERE id = ?").bind(board.id).fetch_one(&mut *self.tx).await?;
+        if state == "cut" {
+            return Err(StoreError::Conflict(format!("{} has been cut meanwhile", board.tag)));
         }
+        sqlx::query("UPDATE board SET state = 'cut' WHERE id = ?").bind(board.id).execute(&mut *self.tx).await?;
         for (piece, _) in pieces {
-            let free = if board.state == "free" { "planned" } else { "reserved" };
+            let free = if state == "free" { "planned" } else { "reserved" };
             let made = sqlx::query("UPDATE piece SET state = 'cut', board_id = ? WHERE id = ? AND (board_id = ? OR (? = 'planned' AND state = 'planned')) AND state IN ('planned', 'reserved')")
                 .bind(board.id)
                 .bind(piece.id)

@@ -116,8 +116,10 @@ pub async fn moves(store: &Store, item: i64) -> Result<Vec<Move>> {
 impl Work {
     /// Puts a new thing in the stores. [`StoreError::Conflict`] when its name is taken.
     pub async fn add_item(&mut self, new: &NewItem) -> Result<i64> {
-        let taken: Option<(i64,)> =
-            sqlx::query_as("SELECT id FROM store_item WHERE name = ?").bind(&new.name).fetch_optional(&mut *self.tx).await?;
+        let taken: Option<(i64,)> = sqlx::query_as("SELECT id FROM store_item WHERE name = ?")
+            .bind(&new.name)
+            .fetch_optional(&mut *self.tx)
+            .await?;
         if taken.is_some() {
             return Err(StoreError::Conflict("there is something of that name already".into()));
         }

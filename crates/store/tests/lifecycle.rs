@@ -479,3 +479,121 @@ async fn a_database_of_the_first_release_opens_with_all_it_held() {
     }
     assert!(store.check().await.unwrap());
 }
+
+/// Face of everything in the rack, and of what was cut from it, mm².
+async fn faces(store: &Store) -> (f64, f64) {
+    let all = boards::list(store).await.unwrap();
+    let whole = all.iter().filter(|b| b.state != "cut").map(|b| b.length * b.width).sum();
+    let (pieces, _, waste) = boards::yield_so_far(store).await.unwrap();
+    (whole, pieces + waste)
+}
+
+/// Cutting, cutting offcuts, and taking cuts back, in any order: stock before = pieces + waste + stock after.
+#[tokio::test]
+async fn over_any_history_of_cuts_nothing_vanishes_and_nothing_is_made() {
+    for seed in 0..6u64 {
+        let mut random = mend_keel_core::hull::SplitMix(seed);
+        let (_folder, store) = yard().await;
+        let boat = boat(&store).await;
+        let planks = boats::planks(&store, boat).await.unwrap();
+        let mut work = store.begin(act()).await.unwrap();
+        work.add_board(&larch("L-1")).await.unwrap();
+        work.add_board(&larch("L-2")).await.unwrap();
+        work.commit("/").await.unwrap();
+        for plank in planks.iter().take(6) {
+            decide(&store, boat, plank.id, OptionKind::Graving, &[patch()]).await.unwrap();
+        }
+        let (before, _) = faces(&store).await;
+        let mut undone = 0;
+        for _ in 0..24 {
+            let all = boards::list(&store).await.unwrap();
+            let free: Vec<_> = all.iter().filter(|b| b.state == "free").collect();
+            let pick = |random: &mut mend_keel_core::hull::SplitMix, n: usize| random.below(n as u32) as usize;
+            let planned: Vec<_> = decisions::wanting(&store).await.unwrap();
+            let mut work = store.begin(act()).await.unwrap();
+            let cut_back: Vec<_> = all.iter().filter(|b| b.state == "cut").collect();
+            if random.unit() < 0.3 && !cut_back.is_empty() {
+                let board = cut_back[pick(&mut random, cut_back.len())];
+                let cut = boards::cut_of(&store, board.id).await.unwrap().unwrap();
+                match work.undo_cut(board, &cut, "measured from the wrong end").await {
+                    Ok(()) => {
+                        work.commit("/").await.unwrap();
+                        undone += 1;
+                    }
+                    Err(StoreError::Conflict(_)) => {}
+                    Err(e) => panic!("{e}"),
+                }
+            } else if !free.is_empty() && !planned.is_empty() {
+                let board = free[pick(&mut random, free.len())];
+                let face = Rectangle { length: 212.0, width: 52.0 };
+                let Ok(cut) = board::take(board.face(), board.thickness, face) else { continue };
+                work.reserve(board, &planned[0]).await.unwrap();
+                work.take_from_rack(board, &planned[0], &cut).await.unwrap();
+                work.commit("/").await.unwrap();
+            }
+            let (whole, gone) = faces(&store).await;
+            assert!((before - whole - gone).abs() < 1e-3, "seed {seed}: {before} against {whole} and {gone}");
+        }
+        assert!(seed != 0 || undone > 0, "no cut was taken back");
+        assert!(store.check().await.unwrap());
+    }
+}
+
+#[tokio::test]
+async fn a_board_that_was_cut_by_a_plan_keeps_the_piece_that_was_not_reached() {
+    let (_folder, store) = yard().await;
+    let boat = boat(&store).await;
+    let planks = boats::planks(&store, boat).await.unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    let id = work.add_board(&larch("L-1")).await.unwrap();
+    work.commit("/").await.unwrap();
+    for plank in planks.iter().take(2) {
+        decide(&store, boat, plank.id, OptionKind::Graving, &[patch()]).await.unwrap();
+    }
+    let (stock, pieces) = (boards::find(&store, id).await.unwrap(), decisions::wanting(&store).await.unwrap());
+    let made = boards::CutPiece { piece: pieces[0].id, name: pieces[0].name.clone(), length: 211.0, width: 51.5 };
+    let face = Rectangle { length: 212.0, width: 52.0 };
+    let left = [
+        boards::Offcut { x: 300.0, y: 0.0, face, piece: Some(pieces[1].id) },
+        boards::Offcut { x: 600.0, y: 0.0, face: Rectangle { length: 1_700.0, width: 180.0 }, piece: None },
+    ];
+    let mut work = store.begin(act()).await.unwrap();
+    work.cut_board(&stock, &[(&pieces[0], made)], &left).await.unwrap();
+    work.commit("/").await.unwrap();
+    let offcuts = boards::offcuts(&store, id).await.unwrap();
+    assert_eq!(offcuts.iter().map(|o| o.state.as_str()).collect::<Vec<_>>(), ["reserved", "free"]);
+    let second = decisions::piece(&store, boat, pieces[1].id).await.unwrap();
+    assert_eq!((second.state, second.board_id), (PieceState::Reserved, Some(offcuts[0].id)));
+    // Its offcut is in use: the cut stays.
+    let cut = boards::cut_of(&store, id).await.unwrap().unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    assert!(matches!(work.undo_cut(&stock, &cut, "no").await, Err(StoreError::Conflict(_))));
+}
+
+#[tokio::test]
+async fn the_last_of_a_thing_is_used_once_and_a_count_corrects_without_overwriting() {
+    use mend_keel_store::stores::{self, MoveKind, NewItem};
+    let (_folder, store) = yard().await;
+    let mut work = store.begin(act()).await.unwrap();
+    let new =
+        NewItem { kind: "glue".into(), name: "Epoxy".into(), unit: "kg".into(), place: String::new(), reorder_at: 1.0 };
+    let id = work.add_item(&new).await.unwrap();
+    assert!(matches!(work.add_item(&NewItem { name: "EPOXY".into(), ..new }).await, Err(StoreError::Conflict(_))));
+    work.commit("/").await.unwrap();
+    let item = stores::item(&store, id).await.unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    let lot = work.receive(&item, "E-1", 2.0, Some("2027-01-31"), None).await.unwrap();
+    work.move_store(&item, None, None, MoveKind::Reserved, 1.5, "").await.unwrap();
+    assert!(matches!(
+        work.move_store(&item, None, None, MoveKind::Reserved, 1.0, "").await,
+        Err(StoreError::Conflict(_))
+    ));
+    work.move_store(&item, Some(lot), None, MoveKind::Used, 1.5, "scarf").await.unwrap();
+    assert!(matches!(work.move_store(&item, None, None, MoveKind::Used, 0.6, "").await, Err(StoreError::Conflict(_))));
+    work.move_store(&item, None, None, MoveKind::Counted, -0.1, "spilt").await.unwrap();
+    work.commit("/").await.unwrap();
+    let item = stores::item(&store, id).await.unwrap();
+    assert!((item.there - 0.4).abs() < 1e-9 && (item.used - 1.5).abs() < 1e-9);
+    assert_eq!(stores::moves(&store, id).await.unwrap().len(), 4);
+    assert_eq!(stores::lots(&store, Some(id)).await.unwrap()[0].batch, "E-1");
+}

@@ -1,9 +1,7 @@
 //! The demo yard's rack and stores.
 
 use jiff::{SignedDuration, Timestamp};
-use mend_keel_core::timber::board::{
-    Board as Stock, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin,
-};
+use mend_keel_core::timber::board::{Board as Stock, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin};
 use mend_keel_store::boards::NewBoard;
 use mend_keel_store::shed::Air;
 use mend_keel_store::stores::{self, NewItem};
@@ -123,9 +121,39 @@ pub fn boards() -> Vec<NewBoard> {
         ),
     ];
     all.extend([
-        board("L-06", "western_larch", [5_400.0, 230.0, 34.0], G::Quarter, D::Air, Some(13.0), O::New, "", "long rack, top"),
-        board("L-07", "western_larch", [2_700.0, 200.0, 32.0], G::Rift, D::Air, Some(15.0), O::New, "", "long rack, top"),
-        board("O-02", "white_oak", [1_900.0, 240.0, 65.0], G::Flat, D::Air, Some(15.0), O::New, "", "crooks, north wall"),
+        board(
+            "L-06",
+            "western_larch",
+            [5_400.0, 230.0, 34.0],
+            G::Quarter,
+            D::Air,
+            Some(13.0),
+            O::New,
+            "",
+            "long rack, top",
+        ),
+        board(
+            "L-07",
+            "western_larch",
+            [2_700.0, 200.0, 32.0],
+            G::Rift,
+            D::Air,
+            Some(15.0),
+            O::New,
+            "",
+            "long rack, top",
+        ),
+        board(
+            "O-02",
+            "white_oak",
+            [1_900.0, 240.0, 65.0],
+            G::Flat,
+            D::Air,
+            Some(15.0),
+            O::New,
+            "",
+            "crooks, north wall",
+        ),
         board("O-03", "white_oak", [1_100.0, 130.0, 60.0], G::Rift, D::Air, Some(14.0), O::Offcut, "", "short rack 3"),
         board("P-01", "dark_red_meranti", [2_440.0, 1_220.0, 9.0], G::Flat, D::Kiln, None, O::New, "", "sheets"),
     ]);
@@ -161,7 +189,11 @@ fn known(b: &mut NewBoard) {
             d.merchant = "Anvel sawmill".into();
             d.lot = "15".into();
             d.edges = Edges::Waney;
-            d.dried_since = jiff::ZonedDateTime::now().date().checked_sub(jiff::Span::new().months(5)).ok().map(|day| day.to_string());
+            d.dried_since = jiff::ZonedDateTime::now()
+                .date()
+                .checked_sub(jiff::Span::new().months(5))
+                .ok()
+                .map(|day| day.to_string());
             d.defects = vec![knot(K::Sapwood, 0.0, 2_200.0, 0.0, 18.0), knot(K::Wane, 900.0, 1_500.0, 160.0, 175.0)];
             b.origin_note.clear();
         }
@@ -170,7 +202,9 @@ fn known(b: &mut NewBoard) {
             d.lot = "16".into();
             d.price = Some(128.0);
         }
-        "L-07" => d.defects = vec![knot(K::Knot, 1_310.0, 1_390.0, 40.0, 120.0), knot(K::Resin, 300.0, 380.0, 150.0, 170.0)],
+        "L-07" => {
+            d.defects = vec![knot(K::Knot, 1_310.0, 1_390.0, 40.0, 120.0), knot(K::Resin, 300.0, 380.0, 150.0, 170.0)]
+        }
         "O-02" => {
             d.form = Form::Crook;
             d.edges = Edges::Waney;
@@ -214,7 +248,16 @@ pub async fn fill(store: &Store, start: Timestamp) -> Result<()> {
     let mut ids = Vec::new();
     for (kind, name, unit, place, reorder_at, ..) in &things {
         let (kind, name) = ((*kind).into(), (*name).into());
-        ids.push(work.add_item(&NewItem { kind, name, unit: (*unit).into(), place: (*place).into(), reorder_at: *reorder_at }).await?);
+        ids.push(
+            work.add_item(&NewItem {
+                kind,
+                name,
+                unit: (*unit).into(),
+                place: (*place).into(),
+                reorder_at: *reorder_at,
+            })
+            .await?,
+        );
     }
     work.commit("/").await?;
     for (id, (.., amount, batch, expires)) in ids.into_iter().zip(things) {
@@ -223,7 +266,8 @@ pub async fn fill(store: &Store, start: Timestamp) -> Result<()> {
         work.receive(&item, batch, amount, expires.as_deref(), None).await?;
         work.commit("/").await?;
     }
-    let from = Timestamp::from_second(Timestamp::now().as_second() / 3_600 * 3_600).unwrap_or(start) - SignedDuration::from_hours(24 * 365);
+    let from = Timestamp::from_second(Timestamp::now().as_second() / 3_600 * 3_600).unwrap_or(start)
+        - SignedDuration::from_hours(24 * 365);
     let air: Vec<Air> = instruments::shed_logger(from, 24 * 365, 9)
         .into_iter()
         .map(|r| Air { at: r.at, temperature: r.temperature, humidity: r.humidity, simulated: true })

@@ -34,10 +34,35 @@ pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
     })
     .await?;
     work.commit("/").await?;
+    template(store, start).await?;
     for (n, code) in ["FR7P", "FR9P", "FR13P"].into_iter().enumerate() {
         splice_head(store, boat, code, at(16, n as i64), n == 0).await?;
     }
     Ok(())
+}
+
+/// A strip template of Pennywort's split transom, for a doubling of plywood.
+async fn template(store: &Store, start: Timestamp) -> Result<()> {
+    const PENNYWORT: i64 = 2;
+    let file = survey::load(store, PENNYWORT).await?;
+    let Some(plank) = file.planks.first() else { return Ok(()) };
+    let half =
+        [[0.0, 0.0], [110.0, -34.0], [230.0, -52.0], [330.0, -57.0], [430.0, -52.0], [550.0, -34.0], [660.0, 0.0]];
+    let top = [[640.0, 214.0], [500.0, 238.0], [330.0, 246.0], [160.0, 238.0], [20.0, 214.0]];
+    let points = half.into_iter().chain(top).collect();
+    let at = start + SignedDuration::from_hours(24 * 9 + 4);
+    let mut work = store.begin(Act { by: MAUD.into(), at, once: None }).await?;
+    work.add_capture(&NewCapture {
+        boat_id: PENNYWORT,
+        member_id: plank.id,
+        name: "Transom doubling".into(),
+        capture: Capture::Strip { points },
+        tolerance: 2.0,
+        radius: None,
+        note: "Strip template, lifted in one piece.".into(),
+    })
+    .await?;
+    work.commit("/").await
 }
 
 /// Ticks at every frame under the plank: the hang of a bilge plank in its own plane, the widths of her grid, one misread.

@@ -78,7 +78,9 @@ async fn list_page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result
     };
     let groups: Vec<(String, Vec<Row>)> = KINDS
         .iter()
-        .map(|(code, label)| ((*label).to_owned(), items.iter().filter(|i| i.kind == *code).map(row).collect::<Vec<_>>()))
+        .map(|(code, label)| {
+            ((*label).to_owned(), items.iter().filter(|i| i.kind == *code).map(row).collect::<Vec<_>>())
+        })
         .filter(|(_, rows)| !rows.is_empty())
         .collect();
     Ok(List {
@@ -155,7 +157,8 @@ async fn show(desk: &Desk<'_>, item: &Item, typed: Typed, faults: Faults) -> std
     let lots = stores::lots(desk.store, Some(item.id)).await?;
     let today = view::today();
     let boats = boat_store::list(desk.store).await?;
-    let name_of = |id: Option<i64>| boats.iter().find(|b| Some(b.id) == id).map_or(String::new(), |b| format!(", {}", b.name));
+    let name_of =
+        |id: Option<i64>| boats.iter().find(|b| Some(b.id) == id).map_or(String::new(), |b| format!(", {}", b.name));
     let moves = stores::moves(desk.store, item.id)
         .await?
         .into_iter()

@@ -247,6 +247,16 @@ async fn no_serious_accessibility_fault_on_any_surface() {
             "/boats/1/seams",
             "/boats/1/story",
             "/rack",
+            "/rack/1",
+            "/rack/1/edit",
+            "/rack/cut",
+            "/rack/nest",
+            "/rack/air",
+            "/rack/buying",
+            "/rack/files",
+            "/stores",
+            "/stores/1",
+            "/boats/1/timber",
             "/boats/new",
         ] {
             b.go(path).await;

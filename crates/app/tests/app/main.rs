@@ -5,6 +5,7 @@ mod cli;
 mod hostile;
 mod offline;
 mod people;
+mod rack;
 mod shaping;
 mod support;
 mod survey;

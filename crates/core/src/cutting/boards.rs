@@ -27,6 +27,14 @@ pub struct Stock {
     pub defects: Vec<(Area, u8)>,
     /// How far the grain curves in the board's own plane over its length, mm; 0: straight.
     pub sweep: f64,
+    /// Lost at both ends, mm, where it is not the job's.
+    pub end_trim: Option<f64>,
+}
+
+impl Stock {
+    fn trim(&self, job: &Job) -> f64 {
+        self.end_trim.unwrap_or(job.end_trim)
+    }
 }
 
 /// A piece to cut. Sizes with every allowance, mm.
@@ -166,7 +174,9 @@ fn check(job: &Job) -> Result<(), InputError> {
         }
     }
     error::within("kerf", job.kerf, 0.0, 50.0)?;
-    error::within("end_trim", job.end_trim, 0.0, 2_000.0)?;
+    for trim in job.boards.iter().filter_map(|b| b.end_trim).chain([job.end_trim]) {
+        error::within("end_trim", trim, 0.0, 2_000.0)?;
+    }
     for (i, b) in job.boards.iter().enumerate() {
         let name = format!("boards[{i}]");
         for (field, v) in [("length", b.length), ("width", b.width), ("thickness", b.thickness)] {
@@ -245,7 +255,7 @@ impl<'j> Search<'j> {
             .iter()
             .enumerate()
             .map(|(b, board)| {
-                let usable = board.length - 2.0 * job.end_trim;
+                let usable = board.length - 2.0 * board.trim(job);
                 job.pieces
                     .iter()
                     .map(|p| {
@@ -278,15 +288,18 @@ impl<'j> Search<'j> {
         let mut most: f64 = 0.0;
         for limit in limits {
             let thick: Vec<usize> = placeable.iter().copied().filter(|p| job.pieces[*p].thickness >= limit).collect();
-            let mut need: f64 =
-                thick.iter()
-                .map(|p| (job.pieces[*p].length + job.kerf) * (job.pieces[*p].width - job.pieces[*p].hang.abs() + job.kerf)).sum();
+            let mut need: f64 = thick
+                .iter()
+                .map(|p| {
+                    (job.pieces[*p].length + job.kerf) * (job.pieces[*p].width - job.pieces[*p].hang.abs() + job.kerf)
+                })
+                .sum();
             let mut boards: Vec<(f64, f64)> = job
                 .boards
                 .iter()
                 .enumerate()
                 .filter(|(b, _)| thick.iter().any(|p| self.serves[*b][*p]))
-                .map(|(_, b)| ((b.length - 2.0 * job.end_trim + job.kerf) * (b.width + job.kerf), b.cost))
+                .map(|(_, b)| ((b.length - 2.0 * b.trim(job) + job.kerf) * (b.width + job.kerf), b.cost))
                 .filter(|(area, _)| *area > 0.0)
                 .collect();
             boards.sort_by(|a, b| (a.1 / a.0).total_cmp(&(b.1 / b.0)));
@@ -349,14 +362,21 @@ impl<'j> Search<'j> {
 
     fn empty(&self, board: usize) -> Layout {
         let stock = &self.job.boards[board];
-        Layout::new(stock.length, stock.width, self.job.end_trim, self.job.kerf)
+        Layout::new(stock.length, stock.width, stock.trim(self.job), self.job.kerf)
     }
 
     /// Opens boards for pieces until none is left or nothing serves: each time the board that gives most face for its cost, or,
     /// where one takes all that is left, the cheapest that does.
     ///
     /// `shut` are boards that are not to be opened this time.
-    fn open_all(&mut self, mut state: State, pieces: Vec<usize>, noise: f64, shut: Vec<bool>, emptied: &[usize]) -> State {
+    fn open_all(
+        &mut self,
+        mut state: State,
+        pieces: Vec<usize>,
+        noise: f64,
+        shut: Vec<bool>,
+        emptied: &[usize],
+    ) -> State {
         let mut left = self.ordered(pieces, noise);
         // Boards that were just emptied are always looked at.
         let mut fresh = vec![false; self.job.boards.len()];
@@ -368,16 +388,25 @@ impl<'j> Search<'j> {
         }
         let boards = self.job.boards.len() as u32;
         while !left.is_empty() {
-            let skip = if noise > 0.0 && boards > LOOKED_AT { 1.0 - f64::from(LOOKED_AT) / f64::from(boards) } else { 0.0 };
+            let skip =
+                if noise > 0.0 && boards > LOOKED_AT { 1.0 - f64::from(LOOKED_AT) / f64::from(boards) } else { 0.0 };
             let all_looked = skip == 0.0;
             let mut best: Option<(bool, f64, usize, Layout, Vec<usize>)> = None;
             for b in 0..self.job.boards.len() {
-                if open[b] || (!all_looked && !fresh[b] && self.random.unit() < skip) || !left.iter().any(|p| self.serves[b][*p]) {
+                if open[b]
+                    || (!all_looked && !fresh[b] && self.random.unit() < skip)
+                    || !left.iter().any(|p| self.serves[b][*p])
+                {
                     continue;
                 }
                 let stock = &self.job.boards[b];
                 // A copy of a board that was just looked at gives nothing new.
-                if all_looked && b > 0 && !open[b - 1] && self.job.boards[b - 1] == *stock && self.serves[b - 1] == self.serves[b] {
+                if all_looked
+                    && b > 0
+                    && !open[b - 1]
+                    && self.job.boards[b - 1] == *stock
+                    && self.serves[b - 1] == self.serves[b]
+                {
                     continue;
                 }
                 let mut layout = self.empty(b);
@@ -451,7 +480,8 @@ impl<'j> Search<'j> {
             let stock = &self.job.boards[board];
             (layout.used() / (stock.length * stock.width)).min(1.0)
         };
-        state.energy = state.layouts.iter().map(|(b, l)| self.job.boards[*b].cost * (1.0 - FULL * filled(*b, l).powi(2))).sum();
+        state.energy =
+            state.layouts.iter().map(|(b, l)| self.job.boards[*b].cost * (1.0 - FULL * filled(*b, l).powi(2))).sum();
     }
 
     /// Empties a few boards and lays their pieces out anew.
@@ -513,7 +543,7 @@ mod tests {
     use super::*;
 
     fn board(length: f64, width: f64, cost: f64, origin: Origin) -> Stock {
-        Stock { length, width, thickness: 32.0, cost, origin, defects: Vec::new(), sweep: 0.0 }
+        Stock { length, width, thickness: 32.0, cost, origin, defects: Vec::new(), sweep: 0.0, end_trim: None }
     }
 
     fn piece(length: f64, width: f64) -> Piece {

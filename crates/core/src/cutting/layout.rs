@@ -100,7 +100,14 @@ impl Layout {
 
     /// The tightest spot for a piece of this size, clear of what it must avoid. `jitter` shakes what counts as tight and which cut is
     /// made first: 0 not at all.
-    pub fn spot(&self, length: f64, width: f64, avoid: &[Area], kerf: f64, jitter: &mut dyn FnMut() -> f64) -> Option<Spot> {
+    pub fn spot(
+        &self,
+        length: f64,
+        width: f64,
+        avoid: &[Area],
+        kerf: f64,
+        jitter: &mut dyn FnMut() -> f64,
+    ) -> Option<Spot> {
         let mut best: Option<Spot> = None;
         for (i, free) in self.free.iter().enumerate() {
             if free.length() < length - SLACK || free.width() < width - SLACK {

@@ -117,6 +117,7 @@ pub fn nest(job: &Job, budget: u64, go_on: GoOn<'_>) -> Result<Nest, InputError>
         unplaced: Vec::new(),
         tried: 0,
         budget,
+        share: 0.0,
         stopped: false,
         go_on,
         engine: engine_config(),
@@ -183,7 +184,8 @@ fn grown(outline: &[Point], by: f64) -> Vec<Point> {
     };
     let bodies = geo::Polygon::new(ring(outline), Vec::new()).buffer_with_style(style);
     let largest = bodies.0.iter().max_by(|a, b| a.unsigned_area().total_cmp(&b.unsigned_area()));
-    let mut points: Vec<Point> = largest.map(|p| p.exterior().points().map(|p| [p.x(), p.y()]).collect()).unwrap_or_default();
+    let mut points: Vec<Point> =
+        largest.map(|p| p.exterior().points().map(|p| [p.x(), p.y()]).collect()).unwrap_or_default();
     points.pop();
     points
 }
@@ -325,6 +327,9 @@ impl Sheet {
     }
 }
 
+/// Parts left over, sheets, length used of the last in thousandths of a mm.
+type Standing = (usize, usize, u64);
+
 struct Search<'j, 'g> {
     job: &'j Job,
     shapes: &'j [Shape],
@@ -335,6 +340,8 @@ struct Search<'j, 'g> {
     unplaced: Vec<usize>,
     tried: u64,
     budget: u64,
+    /// Of the work or the time allowed, 0–1.
+    share: f64,
     stopped: bool,
     go_on: GoOn<'g>,
     engine: CDEConfig,
@@ -343,10 +350,16 @@ struct Search<'j, 'g> {
 }
 
 /// Places tried for a part at first, and when it is moved apart.
-const FIRST: u32 = 220;
+const FIRST: u32 = 900;
+/// Orders tried for the first placing, and the share of the work they may take.
+const ORDERS: (u32, f64) = (12, 0.25);
 const APART: (u32, u32) = (14, 8);
 /// Rounds of moving apart without getting better before it is given up.
-const PATIENCE: u32 = 60;
+const PATIENCE: u32 = 40;
+/// Share of its length a sheet is drawn together by at first.
+const SHRINK: f64 = 0.04;
+/// Turns without anything getting better before a search ends by itself.
+const IDLE: u32 = 60;
 
 impl Search<'_, '_> {
     fn sheet(&self) -> Sheet {
@@ -371,7 +384,11 @@ impl Search<'_, '_> {
                 placed: self.items.len() - self.unplaced.len(),
                 cost: self.sheets.len() as f64,
             };
-            self.stopped |= (self.go_on)(progress).is_none() || self.tried >= self.budget;
+            match (self.go_on)(progress) {
+                Some(gone) => self.share = gone.max(progress.share),
+                None => self.stopped = true,
+            }
+            self.stopped |= self.tried >= self.budget;
         }
         !self.stopped
     }
@@ -470,15 +487,47 @@ impl Search<'_, '_> {
         self.sheets[sheet].put(item, pose, &self.buffers[part]);
     }
 
-    /// Largest first, each onto the first sheet that takes it.
+    /// Places all in several orders, the largest first more or less, and keeps the best.
     fn place_all(&mut self) {
-        let mut order: Vec<usize> = (0..self.items.len()).collect();
-        let size = |item: &usize| {
-            let s = self.shape(*item);
-            s.area.sqrt() * f64::from(s.body.diameter())
-        };
-        order.sort_by(|a, b| size(b).total_cmp(&size(a)).then(a.cmp(b)));
-        for item in order {
+        let mut best: Option<(Standing, Vec<Vec<(usize, Pose)>>, Vec<usize>)> = None;
+        for k in 0..ORDERS.0 {
+            if k > 0 && (self.stopped || self.share >= ORDERS.1) {
+                break;
+            }
+            (self.sheets, self.unplaced) = (Vec::new(), Vec::new());
+            self.place_in_order(if k == 0 { 0.0 } else { 0.8 });
+            let standing = self.standing();
+            if best.as_ref().is_none_or(|(least, ..)| standing < *least) {
+                best = Some((standing, self.sheets.iter().map(Sheet::poses).collect(), self.unplaced.clone()));
+            }
+        }
+        let Some((_, sheets, unplaced)) = best else { return };
+        self.sheets = Vec::new();
+        for poses in sheets {
+            let sheet = self.sheet();
+            self.sheets.push(sheet);
+            let last = self.sheets.len() - 1;
+            self.restore(last, &poses);
+        }
+        self.unplaced = unplaced;
+    }
+
+    /// What makes one nest better than another: parts left over, sheets, length used of the last.
+    fn standing(&self) -> Standing {
+        let last = self.sheets.last().map_or(0.0, Sheet::reach);
+        (self.unplaced.len(), self.sheets.len(), (last * 1_000.0) as u64)
+    }
+
+    /// Largest first, shaken by `noise`, each onto the first sheet that takes it.
+    fn place_in_order(&mut self, noise: f64) {
+        let mut order: Vec<(f64, usize)> = Vec::with_capacity(self.items.len());
+        for item in 0..self.items.len() {
+            let s = self.shape(item);
+            let size = s.area.sqrt() * f64::from(s.body.diameter());
+            order.push((size * (1.0 + noise * (self.random.unit() - 0.5)), item));
+        }
+        order.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+        for (_, item) in order {
             let mut found = None;
             for sheet in 0..self.sheets.len() {
                 if let Some(pose) = self.free_place(sheet, item, FIRST) {
@@ -504,77 +553,109 @@ impl Search<'_, '_> {
         }
     }
 
-    /// Puts what is left out onto the sheets, empties the last sheet into the others, and draws the last one together.
+    /// Draws the sheets together one by one, fills the room this makes from what is left over and from the last sheet, and
+    /// draws the last one together.
     fn improve(&mut self) {
-        let mut shrink = 0.03;
-        while !self.stopped && !self.sheets.is_empty() {
-            let mut better = false;
-            if let Some(item) = self.unplaced.last().copied() {
-                for sheet in 0..self.sheets.len() {
-                    if !self.stopped && self.squeeze_in(sheet, item) {
-                        self.unplaced.pop();
-                        better = true;
-                        break;
-                    }
-                }
-                if !better {
-                    // Another may go in where this one does not.
-                    let by = self.random.below(self.unplaced.len() as u32) as usize;
-                    let last = self.unplaced.len() - 1;
-                    self.unplaced.swap(by, last);
-                }
-            }
+        let mut steps = vec![SHRINK; self.sheets.len()];
+        let mut idle = 0;
+        while !self.stopped && !self.sheets.is_empty() && idle < IDLE {
             let last = self.sheets.len() - 1;
-            if last > 0 {
-                better |= self.empty_last();
+            let mut better = false;
+            if last == 0 || self.random.unit() < 0.4 {
+                better |= self.compress(last, &mut steps[last]);
+            } else {
+                let sheet = self.random.below(last as u32) as usize;
+                better |= self.compress(sheet, &mut steps[sheet]);
+                better |= self.fill_from_last(sheet);
                 if self.sheets[last].placed.is_empty() {
                     self.sheets.pop();
-                    shrink = 0.03;
                     continue;
                 }
             }
-            let last = self.sheets.len() - 1;
-            better |= self.draw_together(last, shrink);
-            if !better {
-                shrink = f64::max(shrink * 0.7, 0.002);
+            for sheet in 0..self.sheets.len() {
+                let Some(item) = self.unplaced.last().copied() else { break };
+                if !self.stopped && self.squeeze_in(sheet, item) {
+                    self.unplaced.pop();
+                    better = true;
+                }
             }
-            if self.unplaced.is_empty() && last == 0 && self.tight(last) {
+            if self.unplaced.len() > 1 {
+                // Another may go in where this one does not.
+                let by = self.random.below(self.unplaced.len() as u32) as usize;
+                let end = self.unplaced.len() - 1;
+                self.unplaced.swap(by, end);
+            }
+            if self.unplaced.is_empty() && self.sheets.len() == 1 && self.tight(0) {
                 break;
             }
+            idle = if better { 0 } else { idle + 1 };
             if !self.step() {
                 break;
             }
         }
     }
 
-    /// Nothing more is to be had: the last sheet is as short as its widest part or as its area allows.
-    fn tight(&self, last: usize) -> bool {
-        let area: f64 = self.sheets[last].placed.iter().map(|(i, ..)| self.shape(*i).area).sum();
-        self.sheets[last].reach() <= area / self.job.height * 1.001
-    }
-
-    /// Moves an item of the last sheet onto another one where it can be.
-    fn empty_last(&mut self) -> bool {
-        let last = self.sheets.len() - 1;
-        let mut items: Vec<usize> = self.sheets[last].placed.iter().map(|(i, ..)| *i).collect();
-        items.sort_by(|a, b| self.shape(*a).area.total_cmp(&self.shape(*b).area).then(a.cmp(b)));
-        let mut moved = false;
-        for item in items.into_iter().take(4) {
-            for sheet in 0..last {
-                if self.stopped {
-                    return moved;
-                }
-                let used: f64 =
-                    self.sheets[sheet].placed.iter().map(|(i, ..)| f64::from(self.shape(*i).body.area())).sum();
-                let fits = used + f64::from(self.shape(item).body.area()) <= self.job.width * self.job.height * 0.97;
-                if fits && self.squeeze_in(sheet, item) {
-                    self.sheets[last].take(item);
-                    moved = true;
+    /// Draws a sheet together as long as it goes, in steps that grow while it does and shrink when it does not.
+    fn compress(&mut self, sheet: usize, step: &mut f64) -> bool {
+        let mut better = false;
+        for _ in 0..6 {
+            if self.stopped {
+                break;
+            }
+            if self.draw_together(sheet, *step) {
+                better = true;
+                *step = (*step * 1.2).min(0.1);
+            } else {
+                *step *= 0.5;
+                if *step < 0.002 {
+                    *step = SHRINK / 2.0;
                     break;
                 }
             }
         }
-        moved
+        better
+    }
+
+    /// Moves what fits from the last sheet onto this one: first what goes in as it lies, the largest first, then one that is
+    /// squeezed in.
+    fn fill_from_last(&mut self, sheet: usize) -> bool {
+        let last = self.sheets.len() - 1;
+        let mut items: Vec<usize> = self.sheets[last].placed.iter().map(|(i, ..)| *i).collect();
+        items.sort_by(|a, b| self.shape(*b).area.total_cmp(&self.shape(*a).area).then(a.cmp(b)));
+        let room = self.job.width * self.job.height * 0.97;
+        let fits = |search: &Self, item: usize| {
+            let used: f64 =
+                search.sheets[sheet].placed.iter().map(|(i, ..)| f64::from(search.shape(*i).body.area())).sum();
+            used + f64::from(search.shape(item).body.area()) <= room
+        };
+        let mut moved = false;
+        for item in &items {
+            if self.stopped {
+                return moved;
+            }
+            if fits(self, *item)
+                && let Some(pose) = self.free_place(sheet, *item, FIRST / 2)
+            {
+                self.put(sheet, *item, pose);
+                self.sheets[last].take(*item);
+                moved = true;
+            }
+        }
+        if moved || items.is_empty() {
+            return moved;
+        }
+        let item = items[self.random.below(items.len() as u32) as usize];
+        let squeezed = fits(self, item) && self.squeeze_in(sheet, item);
+        if squeezed {
+            self.sheets[last].take(item);
+        }
+        squeezed
+    }
+
+    /// Nothing more is to be had: the last sheet is as short as its widest part or as its area allows.
+    fn tight(&self, last: usize) -> bool {
+        let area: f64 = self.sheets[last].placed.iter().map(|(i, ..)| self.shape(*i).area).sum();
+        self.sheets[last].reach() <= area / self.job.height * 1.001
     }
 
     /// Puts an item onto a sheet where it overlaps least, then moves all apart; what was is put back when it fails.

@@ -182,7 +182,8 @@ impl Details {
         }
         error::within("sweep", self.sweep.abs(), 0.0, face.length / 2.0)?;
         for (i, d) in self.defects.iter().enumerate() {
-            let on = 0.0 <= d.x0 && d.x0 < d.x1 && d.x1 <= face.length && 0.0 <= d.y0 && d.y0 < d.y1 && d.y1 <= face.width;
+            let on =
+                0.0 <= d.x0 && d.x0 < d.x1 && d.x1 <= face.length && 0.0 <= d.y0 && d.y0 < d.y1 && d.y1 <= face.width;
             if !on {
                 return Err(InputError::new(
                     format!("defects[{i}]"),
@@ -318,7 +319,8 @@ pub fn fit(board: &Board, details: &Details, need: &Need, species: &Species) -> 
     if !details.defects.is_empty() && usable_length >= need.length && board.width >= width {
         let trim = end_trim(board.thickness);
         let whole = Layout::new(board.length, board.width, trim, KERF);
-        let clear = whole.spot(need.length, width, &spoiled(&details.defects, need.quality), KERF, &mut || 0.0).is_some();
+        let clear =
+            whole.spot(need.length, width, &spoiled(&details.defects, need.quality), KERF, &mut || 0.0).is_some();
         let text = if clear { "it comes out clear of the defects" } else { "its defects leave no place for the piece" };
         hold(clear, true, Reason::note("board.defects", text).value("defects", details.defects.len() as f64, ""));
     }
@@ -460,7 +462,10 @@ mod tests {
     fn salvage_of_the_right_size_comes_before_a_new_board() {
         let species = species::find("western_larch").unwrap();
         let salvage = Board { origin: Origin::Salvage, length: 900.0, ..larch() };
-        let (old, new) = (fit(&salvage, &Details::default(), &need(), species), fit(&larch(), &Details::default(), &need(), species));
+        let (old, new) = (
+            fit(&salvage, &Details::default(), &need(), species),
+            fit(&larch(), &Details::default(), &need(), species),
+        );
         assert!(old.serves && new.serves && old.score > new.score);
     }
 

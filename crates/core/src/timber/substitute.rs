@@ -44,15 +44,45 @@ fn beside(wanted: &Species, s: &'static Species, bent: bool) -> Substitute {
             _ => Verdict::Note,
         };
         reasons.push(
-            Reason::new(rule, verdict, text).against(s.name.to_lowercase(), value, unit, limit).source("Wood Handbook ch. 4 and 5"),
+            Reason::new(rule, verdict, text)
+                .against(s.name.to_lowercase(), value, unit, limit)
+                .source("Wood Handbook ch. 4 and 5"),
         );
     };
-    hold("substitute.movement", movement - 1.0, "how much it moves across, flat-sawn", s.shrinkage_tangential, "%", wanted.shrinkage_tangential);
-    hold("substitute.strength", 1.0 - strength, "bending strength", s.bending_strength_mpa, "MPa", wanted.bending_strength_mpa);
+    hold(
+        "substitute.movement",
+        movement - 1.0,
+        "how much it moves across, flat-sawn",
+        s.shrinkage_tangential,
+        "%",
+        wanted.shrinkage_tangential,
+    );
+    hold(
+        "substitute.strength",
+        1.0 - strength,
+        "bending strength",
+        s.bending_strength_mpa,
+        "MPa",
+        wanted.bending_strength_mpa,
+    );
     hold("substitute.stiffness", 1.0 - stiffness, "stiffness", s.modulus_gpa, "GPa", wanted.modulus_gpa);
-    hold("substitute.weight", weight - 1.0, "weight", s.specific_gravity * 1_000.0, "kg/m³", wanted.specific_gravity * 1_000.0);
+    hold(
+        "substitute.weight",
+        weight - 1.0,
+        "weight",
+        s.specific_gravity * 1_000.0,
+        "kg/m³",
+        wanted.specific_gravity * 1_000.0,
+    );
     let decay = f64::from(s.decay) - f64::from(wanted.decay);
-    hold("substitute.decay", decay / 4.0, "decay: 1 lasts longest, 5 least", f64::from(s.decay), "", f64::from(wanted.decay));
+    hold(
+        "substitute.decay",
+        decay / 4.0,
+        "decay: 1 lasts longest, 5 least",
+        f64::from(s.decay),
+        "",
+        f64::from(wanted.decay),
+    );
     if bent {
         let harder = s.bend_ratio / wanted.bend_ratio - 1.0;
         hold("substitute.bend", harder, "smallest steamed radius to thickness", s.bend_ratio, "", wanted.bend_ratio);

@@ -93,6 +93,7 @@ pub fn cut_plan(input: Value) -> Outcome {
         origin: b.kind,
         defects: b.defects.iter().map(|d| (Area { x0: d.x0, x1: d.x1, y0: d.y0, y1: d.y1 }, HIDDEN)).collect(),
         sweep: b.sweep,
+        end_trim: None,
     });
     let pieces = input.pieces.iter().map(|p| boards::Piece {
         length: p.length,
@@ -113,12 +114,18 @@ pub fn cut_plan(input: Value) -> Outcome {
     let (mut placements, mut offcuts, mut cuts) = (Vec::new(), Vec::new(), Vec::new());
     for opened in &plan.opened {
         let board = &input.boards[opened.board].id;
-        placements.extend(opened.layout.placed.iter().map(|p| {
-            json!({ "piece": input.pieces[p.piece].id, "board": board, "x": p.area.x0, "y": p.area.y0 })
-        }));
-        offcuts.extend(opened.offcuts().map(|a| {
-            json!({ "board": board, "x": a.x0, "y": a.y0, "length": a.length(), "width": a.width() })
-        }));
+        placements.extend(
+            opened
+                .layout
+                .placed
+                .iter()
+                .map(|p| json!({ "piece": input.pieces[p.piece].id, "board": board, "x": p.area.x0, "y": p.area.y0 })),
+        );
+        offcuts.extend(
+            opened
+                .offcuts()
+                .map(|a| json!({ "board": board, "x": a.x0, "y": a.y0, "length": a.length(), "width": a.width() })),
+        );
         let cut = |c: &Cut| json!({ "board": board, "way": if c.way == Way::Cross { "cross" } else { "rip" }, "at": c.at, "from": c.from, "to": c.to });
         cuts.extend(opened.layout.cuts.iter().map(cut));
     }

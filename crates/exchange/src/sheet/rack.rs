@@ -1,6 +1,8 @@
 //! The rack, the shed's logger and a merchant's list as comma-separated files.
 
-use mend_keel_core::timber::board::{Board, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin, Rectangle};
+use mend_keel_core::timber::board::{
+    Board, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin, Rectangle,
+};
 use mend_keel_core::timber::species;
 
 use super::{Loaded, load, optional, text, write};
@@ -16,8 +18,30 @@ pub struct BoardRow {
 }
 
 const BOARD: [&str; 25] = [
-    "tag", "species", "form", "length", "width", "thickness", "dressed", "edges", "grain", "ring_angle", "drying", "dried_since",
-    "moisture", "sweep", "defects", "origin", "note", "merchant", "lot", "from_boat", "from_member", "from_year", "papers", "price",
+    "tag",
+    "species",
+    "form",
+    "length",
+    "width",
+    "thickness",
+    "dressed",
+    "edges",
+    "grain",
+    "ring_angle",
+    "drying",
+    "dried_since",
+    "moisture",
+    "sweep",
+    "defects",
+    "origin",
+    "note",
+    "merchant",
+    "lot",
+    "from_boat",
+    "from_member",
+    "from_year",
+    "papers",
+    "price",
     "place",
 ];
 
@@ -94,7 +118,8 @@ pub fn read_boards(bytes: &[u8]) -> Loaded<BoardRow> {
             c.fault(column, format!("must be more than 0 and no more than {most:.0} mm"));
             None
         };
-        let (length, width, thickness) = (size("length", LARGEST.0), size("width", LARGEST.1), size("thickness", LARGEST.2));
+        let (length, width, thickness) =
+            (size("length", LARGEST.0), size("width", LARGEST.1), size("thickness", LARGEST.2));
         let form = if c.is_empty("form") { Some(Form::Board) } else { c.choice("form", Form::from_code) };
         let edges = if c.is_empty("edges") { Some(Edges::Straight) } else { c.choice("edges", Edges::from_code) };
         let grain = if c.is_empty("grain") { Some(Grain::Flat) } else { c.choice("grain", Grain::from_code) };
@@ -272,7 +297,8 @@ mod tests {
     fn a_logger_and_a_price_list_are_read_and_nonsense_is_told() {
         let air = read_air(b"time;temperature;humidity\n2026-03-01T10:00:00Z;12,5;71\n2026-03-01T11:00:00Z;12;171\n");
         assert_eq!((air.rows[0].1.temperature, air.faults[0].column.as_str()), (12.5, "humidity"));
-        let list = read_prices(b"species,thickness,width,length,per_cubic_metre\nteak,27,200,3000,9000\nteak,27,200,3000,0\n");
+        let list =
+            read_prices(b"species,thickness,width,length,per_cubic_metre\nteak,27,200,3000,9000\nteak,27,200,3000,0\n");
         assert_eq!((list.rows.len(), list.faults[0].line), (1, 3));
         let again = read_prices(write_prices(list.rows.iter().map(|(_, r)| r)).as_bytes());
         assert_eq!(again.rows[0].1, list.rows[0].1);

@@ -68,7 +68,8 @@ async fn show(desk: &Desk<'_>, asked: &Asked<'_>, told: Vec<FaultView>, mut faul
     let season = season::season(&hours).ok().flatten();
     let mut facts = Vec::new();
     if let (Some(s), Some(last)) = (&season, air.last()) {
-        let now = mend_keel_core::timber::moisture::equilibrium(last.temperature.clamp(-10.0, 60.0), last.humidity.min(98.0));
+        let now =
+            mend_keel_core::timber::moisture::equilibrium(last.temperature.clamp(-10.0, 60.0), last.humidity.min(98.0));
         facts.push(("Last hour", format!("{:.1} °C, {:.0} %", last.temperature, last.humidity)));
         facts.push(("Brings wood to", now.map_or(String::new(), |m| format!("{m:.1} %"))));
         facts.push(("Over the year", format!("{:.1} to {:.1} %, {:.1} in the mean", s.driest, s.wettest, s.mean)));
@@ -133,7 +134,12 @@ fn moves(typed: &Typed, season: Option<&Season>, units: Units, faults: &mut Faul
         let s = shrinkage_at(wood.shrinkage_radial, wood.shrinkage_tangential, angle);
         let Ok(change) = movement(width, s, now, service) else { continue };
         let swing = season.and_then(|y| movement(width, s, y.driest, y.wettest).ok());
-        rows.push((name.to_owned(), format!("{s:.1} %"), signed(change, units), swing.map_or("–".to_owned(), |v| units.fine(v))));
+        rows.push((
+            name.to_owned(),
+            format!("{s:.1} %"),
+            signed(change, units),
+            swing.map_or("–".to_owned(), |v| units.fine(v)),
+        ));
         changes.push((name, change));
     }
     (rows, seam(&changes, width, place, units))
@@ -175,7 +181,11 @@ fn seam(changes: &[(&str, f64)], width: f64, place: &str, units: Units) -> Strin
             top + 25.0,
             if pressed { " suspect-text" } else { "" },
             top + 25.0,
-            if pressed { format!("▲ pressed by {}", units.fine(-then)) } else { format!("{} open", units.fine(then)) }
+            if pressed {
+                format!("▲ pressed by {}", units.fine(-then))
+            } else {
+                format!("{} open", units.fine(then))
+            }
         );
     }
     out + "</svg>"
@@ -189,7 +199,9 @@ fn chart(season: &Season) -> String {
     let (low, high) = ((season.driest - 2.0).floor(), (season.wettest + 2.0).ceil());
     let x = |i: usize| 60.0 + 62.0 * i as f64;
     let y = |m: f64| 220.0 - 190.0 * (m - low) / (high - low).max(1.0);
-    let mut out = String::from("<svg class=\"deviations\" viewBox=\"0 0 820 250\" role=\"img\" aria-label=\"Moisture the shed’s air brings wood to, month by month\">");
+    let mut out = String::from(
+        "<svg class=\"deviations\" viewBox=\"0 0 820 250\" role=\"img\" aria-label=\"Moisture the shed’s air brings wood to, month by month\">",
+    );
     for limit in [12.0, 16.0, 20.0].into_iter().filter(|l| *l > low && *l < high) {
         let _ = write!(
             out,
@@ -252,8 +264,14 @@ pub async fn take(desk: Desk<'_>, _who: Crew, mut posted: Posted) -> Result {
     let mut kept = Vec::new();
     for (line, row) in loaded.rows {
         match row.at.parse::<jiff::Timestamp>() {
-            Ok(at) => kept.push(Air { at: at.to_string(), temperature: row.temperature, humidity: row.humidity, simulated }),
-            Err(_) => told.push(FaultView { line, column: "time".into(), message: "must be a time such as 2026-03-01T14:00:00Z".into() }),
+            Ok(at) => {
+                kept.push(Air { at: at.to_string(), temperature: row.temperature, humidity: row.humidity, simulated })
+            }
+            Err(_) => told.push(FaultView {
+                line,
+                column: "time".into(),
+                message: "must be a time such as 2026-03-01T14:00:00Z".into(),
+            }),
         }
     }
     if !told.is_empty() || kept.is_empty() {

@@ -81,17 +81,17 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
         let boat = boats.get(&piece.boat_id).cloned().unwrap_or_default();
         let is_sheet = matches!(piece.geometry, Geometry::Timber { sheet: true, .. });
         let need = timber::need(&piece);
-        let served = rack
-            .iter()
-            .filter(|b| b.state == "free")
-            .any(|b| board::fit(&b.stock(), &b.details, &need, wood).serves);
+        let served =
+            rack.iter().filter(|b| b.state == "free").any(|b| board::fit(&b.stock(), &b.details, &need, wood).serves);
         if piece.state != PieceState::Planned || (served && !is_sheet) {
             continue;
         }
         let rough = piece.thickness + 2.0 * PLANING_PER_FACE;
         let length = piece.length + 2.0 * end_trim(rough);
         let (amount, cubic) = match measure(rough, piece.width, length, false) {
-            Ok(m) if units.unit == LengthUnit::Inch => (format!("{:.1} board feet", m.board_feet * factor), m.cubic_metres * factor),
+            Ok(m) if units.unit == LengthUnit::Inch => {
+                (format!("{:.1} board feet", m.board_feet * factor), m.cubic_metres * factor)
+            }
             Ok(m) => (format!("{:.4} m³", m.cubic_metres * factor), m.cubic_metres * factor),
             Err(_) => (String::new(), 0.0),
         };
@@ -99,7 +99,9 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
             let face = piece.length * piece.width / 1e6;
             ("plywood, any".to_owned(), face * piece.thickness * usual.plywood * factor)
         } else {
-            let fits = |p: &&Price| p.species == piece.species && p.thickness >= rough && p.width >= piece.width && p.length >= length;
+            let fits = |p: &&Price| {
+                p.species == piece.species && p.thickness >= rough && p.width >= piece.width && p.length >= length
+            };
             match prices.iter().filter(fits).min_by(|a, b| a.per_cubic_metre.total_cmp(&b.per_cubic_metre)) {
                 Some(p) => (p.merchant.clone(), cubic * p.per_cubic_metre),
                 None => ("no list has it so large".to_owned(), cubic * usual.timber),
@@ -114,7 +116,11 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
             href: format!("/boats/{}/pieces/{}", piece.boat_id, piece.id),
             boat,
             species: if is_sheet { "marine plywood".to_owned() } else { wood.name.clone() },
-            size: units.dims(&if is_sheet { [piece.length, piece.width, piece.thickness] } else { [length, piece.width, rough] }),
+            size: units.dims(&if is_sheet {
+                [piece.length, piece.width, piece.thickness]
+            } else {
+                [length, piece.width, rough]
+            }),
             amount,
             merchant,
             cost: format!("{cost:.0}"),
@@ -136,7 +142,11 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
             .into_iter()
             .map(|(name, (cubic, cost))| {
                 let feet = cubic * 1e9 / (25.4f64.powi(3) * 144.0);
-                let amount = if units.unit == LengthUnit::Inch { format!("{feet:.0} board feet") } else { format!("{cubic:.3} m³") };
+                let amount = if units.unit == LengthUnit::Inch {
+                    format!("{feet:.0} board feet")
+                } else {
+                    format!("{cubic:.3} m³")
+                };
                 (name, amount, format!("{cost:.0}"))
             })
             .collect(),

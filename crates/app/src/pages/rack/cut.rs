@@ -129,19 +129,12 @@ fn hang(piece: &Piece) -> f64 {
 fn job(yard: &Yard, wanted: &[&Piece], timber_price: f64, seed: u64) -> (Job, Vec<i64>) {
     let free: Vec<&Board> = yard.rack.iter().filter(|b| b.state == "free").collect();
     let stock = free.iter().map(|b| {
-        let face = Area { x0: 0.0, y0: 0.0, x1: b.length, y1: b.width };
-        let mut defects: Vec<(Area, u8)> = b
+        let defects: Vec<(Area, u8)> = b
             .details
             .defects
             .iter()
             .map(|d| (Area { x0: d.x0, x1: d.x1, y0: d.y0, y1: d.y1 }, d.kind.severity()))
             .collect();
-        // A thick board is trimmed further in than the plan's common trim.
-        let trim = end_trim(b.thickness);
-        if trim > END_TRIM {
-            defects.push((Area { x1: trim, ..face }, 3));
-            defects.push((Area { x0: b.length - trim, ..face }, 3));
-        }
         let share = if b.origin == Origin::New { 1.0 } else { ALREADY_THERE };
         let by_volume = b.length * b.width * b.thickness / 1e9 * timber_price * share;
         Stock {
@@ -152,6 +145,7 @@ fn job(yard: &Yard, wanted: &[&Piece], timber_price: f64, seed: u64) -> (Job, Ve
             origin: b.origin,
             defects,
             sweep: b.details.sweep,
+            end_trim: Some(end_trim(b.thickness)),
         }
     });
     let pieces = wanted.iter().map(|p| {
@@ -216,7 +210,10 @@ async fn show(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
     let (mut facts, mut views, mut unplaced) = (Vec::new(), Vec::new(), Vec::new());
     if let Some(kept) = &kept {
         facts.push(("Boards opened", kept.boards.len().to_string()));
-        facts.push(("Cost of stock", format!("{:.0}; no plan that places as much costs less than {:.0}", kept.cost, kept.bound)));
+        facts.push((
+            "Cost of stock",
+            format!("{:.0}; no plan that places as much costs less than {:.0}", kept.cost, kept.bound),
+        ));
         facts.push(("Waste", format!("{:.2} m² of face", kept.waste / 1e6)));
         views = kept.boards.iter().filter_map(|b| board_view(&yard, b, units)).collect();
         unplaced = kept
@@ -266,7 +263,11 @@ fn board_view(yard: &Yard, kept: &KeptBoard, units: Units) -> Option<BoardView> 
     Some(BoardView {
         id: board.id,
         tag: board.tag.clone(),
-        what: format!("{}, {}", units.dims(&[board.length, board.width, board.thickness]), board.origin.label().to_lowercase()),
+        what: format!(
+            "{}, {}",
+            units.dims(&[board.length, board.width, board.thickness]),
+            board.origin.label().to_lowercase()
+        ),
         svg: drawing::draw(board.length, board.width, &board.details, &on, &kept.offcuts, &kept.cuts, units),
         pieces: open
             .iter()
@@ -292,7 +293,8 @@ pub async fn page(desk: Desk<'_>, _who: Crew) -> Result {
 #[post("/rack/cut", data = "<posted>")]
 pub async fn begin(desk: Desk<'_>, _who: Crew, jobs: &State<Jobs>, posted: Posted) -> Result {
     let yard = Yard::load(desk.store).await?;
-    let picked: Vec<i64> = yard.boats.keys().copied().filter(|id| posted.form.get(&format!("boat{id}")) == "1").collect();
+    let picked: Vec<i64> =
+        yard.boats.keys().copied().filter(|id| posted.form.get(&format!("boat{id}")) == "1").collect();
     let wanted = yard.wanted(&picked);
     if wanted.is_empty() {
         let mut faults = Faults::default();
@@ -305,12 +307,15 @@ pub async fn begin(desk: Desk<'_>, _who: Crew, jobs: &State<Jobs>, posted: Poste
     let id = crate::auth::random_token().map_err(|e| AppError::Broken(e.message))?;
     let title = format!("Laying {} pieces on {} boards", wanted.len(), ids.len());
     let Some(handle) = jobs.begin(&id, &title, desk.user.account.id, LONGEST) else {
-        return Err(AppError::Refused("Two plans are being worked out already: wait for one of them, or stop it.".into()));
+        return Err(AppError::Refused(
+            "Two plans are being worked out already: wait for one of them, or stop it.".into(),
+        ));
     };
     let (store, by) = (desk.store.clone(), desk.user.account.name.clone());
     tokio::spawn(async move {
         let told = handle.clone();
-        let planned = tokio::task::spawn_blocking(move || planner::plan(&job, planner::BUDGET, &mut |p| told.go_on(p))).await;
+        let planned =
+            tokio::task::spawn_blocking(move || planner::plan(&job, planner::BUDGET, &mut |p| told.go_on(p))).await;
         match planned {
             Ok(Ok(plan)) => match store_plan(&store, &by, &keep(&plan, &owners, &ids)).await {
                 Ok(()) => handle.done("/rack/cut".into()),
@@ -345,7 +350,9 @@ pub async fn carry_out(desk: Desk<'_>, _who: Crew, board: i64, posted: Posted) -
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let (mut made, mut offcuts) = (Vec::new(), Vec::new());
     for k in &kept.pieces {
-        let Some(piece) = yard.pieces.iter().find(|p| p.id == k.piece && p.state == PieceState::Planned) else { continue };
+        let Some(piece) = yard.pieces.iter().find(|p| p.id == k.piece && p.state == PieceState::Planned) else {
+            continue;
+        };
         if !read.is_on(&format!("cut{}", k.piece)) {
             let face = Rectangle { length: k.area.length(), width: k.area.width() };
             offcuts.push(Offcut { x: k.area.x0, y: k.area.y0, face, piece: Some(piece.id) });

@@ -13,8 +13,8 @@ use mend_keel_core::timber::board::{
 };
 use mend_keel_core::timber::{measure, moisture, species};
 use mend_keel_core::units::{LengthUnit, parse_length};
-use mend_keel_store::accounts;
 use mend_keel_store::StoreError;
+use mend_keel_store::accounts;
 use mend_keel_store::boards::{self, Board, BoardCut, NewBoard};
 use rocket::{get, post};
 
@@ -83,7 +83,11 @@ fn row(units: Units, b: &Board) -> Row {
         grain: b.grain.label(),
         drying: b.drying.label(),
         moisture: b.moisture.map_or("not measured".to_owned(), |m| format!("{m:.0} %")),
-        origin: if said.is_empty() { b.origin.label().to_owned() } else { format!("{}: {}", b.origin.label(), said.join(", ")) },
+        origin: if said.is_empty() {
+            b.origin.label().to_owned()
+        } else {
+            format!("{}: {}", b.origin.label(), said.join(", "))
+        },
         place: b.place.clone(),
         state: b.state.clone(),
         no_papers: b.state != "cut" && no_papers(b),
@@ -195,7 +199,8 @@ async fn show(desk: &Desk<'_>, b: &Board, typed: Typed, faults: Faults) -> std::
     fact("Merchant", d.merchant.clone());
     fact("Lot", d.lot.clone());
     let year = d.from_year.map_or(String::new(), |y| y.to_string());
-    let salvaged: Vec<&str> = [d.from_boat.as_str(), d.from_member.as_str(), year.as_str()].into_iter().filter(|s| !s.is_empty()).collect();
+    let salvaged: Vec<&str> =
+        [d.from_boat.as_str(), d.from_member.as_str(), year.as_str()].into_iter().filter(|s| !s.is_empty()).collect();
     fact("Salvaged from", salvaged.join(", "));
     fact("Price", d.price.map_or(String::new(), |p| format!("{p:.2}")));
     fact("Papers", d.papers.clone());
@@ -205,7 +210,13 @@ async fn show(desk: &Desk<'_>, b: &Board, typed: Typed, faults: Faults) -> std::
     let cut = boards::cut_of(desk.store, b.id).await?.map(|c| cut_view(&c, b, units));
     let values: Vec<f64> = readings.iter().map(|r| r.moisture).collect();
     let defect = |d: &Defect| {
-        let place = format!("{} to {} along, {} to {} across", units.len(d.x0), units.len(d.x1), units.len(d.y0), units.len(d.y1));
+        let place = format!(
+            "{} to {} along, {} to {} across",
+            units.len(d.x0),
+            units.len(d.x1),
+            units.len(d.y0),
+            units.len(d.y1)
+        );
         (d.kind.label().to_owned(), place)
     };
     Ok(Show {
@@ -217,7 +228,11 @@ async fn show(desk: &Desk<'_>, b: &Board, typed: Typed, faults: Faults) -> std::
         parent,
         offcuts: offcuts.iter().map(|o| row(units, o)).collect(),
         cut,
-        papers: if no_papers(b) { "A trade-controlled species: nothing is said of its papers.".to_owned() } else { String::new() },
+        papers: if no_papers(b) {
+            "A trade-controlled species: nothing is said of its papers.".to_owned()
+        } else {
+            String::new()
+        },
         dry: dry_says(b),
         series: if values.len() > 1 { chart::series(&values, "%") } else { String::new() },
         readings: readings
@@ -225,7 +240,11 @@ async fn show(desk: &Desk<'_>, b: &Board, typed: Typed, faults: Faults) -> std::
             .rev()
             .map(|r| {
                 let simulated = if r.simulated { ", simulated" } else { "" };
-                (format!("{:.1} %", r.moisture), format!("meter {:.1} at {:.0} °C{simulated}", r.shown, r.wood_temperature), format!("{} · {}", view::when(&r.at), r.by_name))
+                (
+                    format!("{:.1} %", r.moisture),
+                    format!("meter {:.1} at {:.0} °C{simulated}", r.shown, r.wood_temperature),
+                    format!("{} · {}", view::when(&r.at), r.by_name),
+                )
             })
             .collect(),
         photos: boards::photos(desk.store, b.id).await?,
@@ -260,7 +279,8 @@ pub async fn measure_board(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) 
     } else {
         (read.number("shown", 0.0, 100.0), read.number("wood_temperature", -20.0, 60.0))
     };
-    let offset = accounts::meter_offsets(desk.store).await?.into_iter().find(|(s, _)| *s == b.species).map_or(0.0, |(_, o)| o);
+    let offset =
+        accounts::meter_offsets(desk.store).await?.into_iter().find(|(s, _)| *s == b.species).map_or(0.0, |(_, o)| o);
     let corrected = if read.faults.is_empty() { moisture::correct_meter(shown, warm, offset).ok() } else { None };
     let Some(corrected) = corrected else {
         return render_faulty(&show(&desk, &b, posted.form.typed(), read.faults).await?);
@@ -345,7 +365,15 @@ fn form(desk: &Desk<'_>, board: Option<&Board>, typed: Typed, faults: Faults) ->
         action: board.map_or("/rack/new".to_owned(), |b| format!("/rack/{}/edit", b.id)),
         title,
         svg: board.map_or(String::new(), |b| {
-            drawing::draw(b.length, b.width, &Details { defects: Vec::new(), ..b.details.clone() }, &[], &[], &[], desk.units)
+            drawing::draw(
+                b.length,
+                b.width,
+                &Details { defects: Vec::new(), ..b.details.clone() },
+                &[],
+                &[],
+                &[],
+                desk.units,
+            )
         }),
         typed,
         faults,
@@ -397,7 +425,14 @@ fn as_typed(b: &Board, units: Units) -> Typed {
     let d = &b.details;
     let number = |n: Option<f64>| n.map_or(String::new(), |v| v.to_string());
     let line = |d: &Defect| {
-        format!("{}, {}, {}, {}, {}", d.kind.code(), units.exact(d.x0), units.exact(d.x1), units.exact(d.y0), units.exact(d.y1))
+        format!(
+            "{}, {}, {}, {}, {}",
+            d.kind.code(),
+            units.exact(d.x0),
+            units.exact(d.x1),
+            units.exact(d.y0),
+            units.exact(d.y1)
+        )
     };
     Typed::default()
         .with("version", b.version.to_string())
@@ -451,8 +486,15 @@ pub async fn change(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
             let theirs = as_typed(&b, desk.units);
             let typed = posted.form.typed();
             let fields = [
-                ("tag", "Tag"), ("length", "Length"), ("width", "Width"), ("thickness", "Thickness"), ("moisture", "Moisture"),
-                ("defects", "Defects"), ("place", "Place"), ("papers", "Papers"), ("price", "Price"),
+                ("tag", "Tag"),
+                ("length", "Length"),
+                ("width", "Width"),
+                ("thickness", "Thickness"),
+                ("moisture", "Moisture"),
+                ("defects", "Defects"),
+                ("place", "Place"),
+                ("papers", "Papers"),
+                ("price", "Price"),
             ];
             let theirs = theirs.against(&typed, &fields);
             let typed = typed.with("version", b.version.to_string());

@@ -85,7 +85,11 @@ async fn candidates(store: &Store) -> std::result::Result<Vec<Candidate>, AppErr
         for piece in decisions::pieces(store, boat.id).await? {
             if let Geometry::Timber { sheet: true, .. } = piece.geometry {
                 let outline = vec![[0.0, 0.0], [piece.length, 0.0], [piece.length, piece.width], [0.0, piece.width]];
-                all.push(Candidate { key: format!("p{}", piece.id), name: format!("{}, {}", piece.name, boat.name), outline });
+                all.push(Candidate {
+                    key: format!("p{}", piece.id),
+                    name: format!("{}, {}", piece.name, boat.name),
+                    outline,
+                });
             }
         }
     }
@@ -159,7 +163,11 @@ fn draw(kept: &Kept, sheet: usize) -> String {
 
 #[get("/rack/nest")]
 pub async fn page(desk: Desk<'_>, _who: Crew) -> Result {
-    let typed = Typed::default().with("seconds", "8").with("sheets", "4").with("gap", desk.units.exact(GAP)).with("turn", "any");
+    let typed = Typed::default()
+        .with("seconds", "8")
+        .with("sheets", "4")
+        .with("gap", desk.units.exact(GAP))
+        .with("turn", "any");
     render(&show(&desk, typed, Faults::default()).await?)
 }
 
@@ -190,7 +198,9 @@ pub async fn begin(desk: Desk<'_>, _who: Crew, jobs: &State<Jobs>, posted: Poste
     let id = crate::auth::random_token().map_err(|e| AppError::Broken(e.message))?;
     let limit = std::time::Duration::from_secs_f64(seconds);
     let Some(handle) = jobs.begin(&id, "Nesting parts on sheets", desk.user.account.id, limit) else {
-        return Err(AppError::Refused("Two plans are being worked out already: wait for one of them, or stop it.".into()));
+        return Err(AppError::Refused(
+            "Two plans are being worked out already: wait for one of them, or stop it.".into(),
+        ));
     };
     let (store, by) = (desk.store.clone(), desk.user.account.name.clone());
     tokio::spawn(async move {
@@ -213,7 +223,11 @@ pub async fn begin(desk: Desk<'_>, _who: Crew, jobs: &State<Jobs>, posted: Poste
 }
 
 fn keep(job: &Job, names: &[String], nest: &sheets::Nest) -> Kept {
-    let part = |p: &sheets::Placement| KeptPart { name: names[p.part].clone(), sheet: p.sheet, outline: p.outline(&job.parts[p.part]) };
+    let part = |p: &sheets::Placement| KeptPart {
+        name: names[p.part].clone(),
+        sheet: p.sheet,
+        outline: p.outline(&job.parts[p.part]),
+    };
     Kept {
         kind: "nest".into(),
         width: job.width,
