@@ -1,5 +1,8 @@
 //! Fastenings: size, hold, the drills, and how many.
 
+pub mod pattern;
+pub mod through;
+
 use crate::error::{self, InputError};
 use crate::geometry::Point;
 use crate::grid::{Address, Shell};

@@ -8,7 +8,8 @@
 //! 3. [`survey`]: readings and what they mean.
 //! 4. [`timber`]: species, moisture, movement, boards.
 //! 5. [`repair`]: deciding, graving pieces, scarfs, butts. [`shape`]: curves and the stock they need.
-//! 6. [`fastening`], [`seam`], [`finish`], [`work`]: putting it back together, in order.
+//! 6. [`cutting`]: pieces onto boards and sheets. [`fastening`], [`metals`], [`seam`], [`finish`], [`work`]: putting it back
+//!    together, in order.
 //! 7. [`practice`]: schools and yard rules. [`caution`]: the short warnings shown beside dangerous work.
 //!
 //! Lengths are millimetres and angles degrees unless a name says otherwise. Fallible functions return
@@ -33,6 +34,7 @@ pub mod finish;
 pub mod geometry;
 pub mod grid;
 pub mod hull;
+pub mod metals;
 pub mod practice;
 pub mod reason;
 pub mod repair;

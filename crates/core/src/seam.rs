@@ -1,5 +1,7 @@
 //! Seams: what a construction may get, its proportions, and what goes into it.
 
+pub mod balance;
+
 use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::grid::Construction;

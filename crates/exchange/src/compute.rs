@@ -4,6 +4,7 @@
 #![doc = include_str!("../../../docs/compute.md")]
 
 mod cutting_tools;
+mod fastening_tools;
 mod joint_tools;
 mod survey_tools;
 
@@ -27,7 +28,7 @@ type Outcome = Result<Value, InputError>;
 type Tool = fn(Value) -> Outcome;
 
 /// Every tool by its contract name.
-const TOOLS: [(&str, Tool); 29] = [
+const TOOLS: [(&str, Tool); 36] = [
     ("length", length),
     ("format-length", format_length_tool),
     ("emc", emc),
@@ -48,6 +49,13 @@ const TOOLS: [(&str, Tool); 29] = [
     ("butts-plan", joint_tools::butts_plan),
     ("cut-plan", cutting_tools::cut_plan),
     ("nest", cutting_tools::nest),
+    ("fasten", fastening_tools::fasten),
+    ("fasten-pattern", fastening_tools::fasten_pattern),
+    ("bolt", fastening_tools::bolt),
+    ("metals", fastening_tools::metals),
+    ("seam", fastening_tools::seam_tool),
+    ("seam-balance", fastening_tools::seam_balance),
+    ("tape", fastening_tools::tape),
     ("reading", survey_tools::reading),
     ("sample-draw", survey_tools::sample_draw),
     ("line-compare", survey_tools::line_compare),

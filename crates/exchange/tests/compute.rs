@@ -276,3 +276,62 @@ fn parts_are_nested_within_their_seconds_and_a_wrong_outline_is_named() {
     );
     assert_eq!(refused("nest", json!({ "sheet": sheet, "sheets": 1, "parts": [], "seconds": 0 })), "seconds");
 }
+
+#[test]
+fn a_larch_plank_on_oak_is_refastened_among_its_old_nails() {
+    let screws = run(
+        "fasten",
+        json!({ "plank_species": "western_larch", "frame_species": "white_oak", "plank_thickness": 25,
+        "plank_width": 140, "frame_moulded": 60, "to_plane_off": 2, "count": 96 }),
+    )
+    .unwrap();
+    assert_eq!(
+        (&screws["gauge"], &screws["length"], &screws["order"], &screws["boxes"]),
+        (&json!(14), &json!(64.0), &json!(101), &json!(2))
+    );
+    let old = json!([{ "x": 0, "y": 35, "diameter": 5 }, { "x": 0, "y": 105, "diameter": 5 }]);
+    let plan = run("fasten-pattern", json!({ "width": 140, "sided": 45, "gauge": 14, "old": old })).unwrap();
+    assert_eq!((&plan["renew"], &plan["plug"]), (&json!(false), &json!([0, 1])));
+    assert_eq!(plan["places"].as_array().unwrap().len(), 2);
+    let rivet = run(
+        "fasten",
+        json!({ "plank_species": "western_larch", "frame_species": "white_ash", "plank_thickness": 9,
+        "plank_width": 80, "frame_moulded": 12, "kind": "rivet" }),
+    )
+    .unwrap();
+    assert_eq!((&rivet["shank"], rivet["length"].as_f64().unwrap()), (&json!(3.0), 26.7));
+    assert_eq!(
+        refused(
+            "fasten-pattern",
+            json!({ "width": 140, "sided": 45, "gauge": 14, "old": [{ "x": 0, "y": 9, "diameter": 0 }] })
+        ),
+        "old[0].diameter"
+    );
+    assert_eq!(refused("bolt", json!({ "diameter": 9, "layers": [{ "thickness": 20 }] })), "diameter");
+    let bolt = run("bolt", json!({ "diameter": 8, "layers": [{ "thickness": 22 }, { "thickness": 18 }, { "thickness": 5 }], "washers": 3 })).unwrap();
+    assert_eq!(bolt["length"], 60.0);
+}
+
+#[test]
+fn metals_and_seams_are_judged_as_on_the_page() {
+    let items = json!([
+        { "metal": "silicon_bronze", "zone": "below", "at": [0, 0, 0], "area": 4000 },
+        { "metal": "galvanised_steel", "zone": "below", "at": [120, 0, 0], "area": 300, "in_wood": true },
+    ]);
+    let found = run("metals", json!({ "items": items })).unwrap();
+    assert_eq!((&found["troubles"][0]["a"], &found["troubles"][0]["level"]), (&json!(1), &json!("no")));
+    assert_eq!(
+        refused("metals", json!({ "items": [{ "metal": "tin", "zone": "below", "at": [0, 0, 0] }] })),
+        "items[0].metal"
+    );
+    let seam = json!({ "plank_width": 150, "species": "western_larch", "now": 10, "service": 18, "seam_width": 2.4, "filling": "soft" });
+    let balance = run("seam-balance", seam).unwrap();
+    assert_eq!(balance["fate"], "presses");
+    assert!((balance["closure"].as_f64().unwrap() - 1.925_088_715).abs() < 1e-6);
+    assert_eq!(
+        run("seam", json!({ "thickness": 25, "length": 8000, "treatment": "rigid_adhesive" })).unwrap()["verdict"],
+        "forbids"
+    );
+    assert_eq!(run("tape", json!({ "face": 42, "seam_length": 30000 })).unwrap()["width"], 38.0);
+    assert_eq!(refused("tape", json!({ "face": 0, "seam_length": 1 })), "face");
+}

@@ -1,0 +1,272 @@
+//! What goes right through: rivets, clench nails, bolts; which kind at a place; bedding and backing of fittings.
+
+use serde::Serialize;
+
+use crate::choice::choices;
+use crate::error::{self, InputError};
+use crate::reason::{Reason, Verdict};
+
+choices! {
+    /// A kind of fastening.
+    Kind {
+        Screw = "screw", "Screw";
+        Rivet = "rivet", "Copper nail and rove";
+        Clench = "clench", "Clench nail";
+        Bolt = "bolt", "Bolt";
+        Trenail = "trenail", "Trenail";
+    }
+}
+
+/// What is known of a place that is to be fastened.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct At {
+    /// Somebody can reach its inner side.
+    pub inside: bool,
+    /// A lap edge between two frames.
+    pub lap: bool,
+    /// What was there.
+    pub original: Option<Kind>,
+    /// It carries a fitting or joins backbone members.
+    pub structural: bool,
+}
+
+/// Which kind, and why. Source: handbook 05.
+pub fn choose(at: At) -> (Kind, Vec<Reason>) {
+    let why = |verdict, text: &str| Reason::new("fasten.kind", verdict, text).source("handbook 05");
+    let by_access = match (at.inside, at.lap, at.structural) {
+        (_, true, _) => (Kind::Rivet, "a lap edge between frames is riveted or clenched"),
+        (true, _, true) => (Kind::Bolt, "reached from inside and it carries load: a bolt"),
+        (true, ..) => (Kind::Rivet, "reached from inside: rivet or bolt"),
+        (false, ..) => {
+            (Kind::Screw, "no access behind: floors, bulkheads, lining or the turn of the bilge are in the way")
+        }
+    };
+    let mut reasons = vec![why(Verdict::Note, by_access.1)];
+    match at.original {
+        Some(kind) if kind != by_access.0 => {
+            let needs_inside = matches!(kind, Kind::Rivet | Kind::Clench | Kind::Bolt);
+            if needs_inside && !at.inside {
+                reasons.push(why(Verdict::Against, "the original kind needs access behind, and there is none"));
+                (by_access.0, reasons)
+            } else {
+                reasons.push(why(Verdict::For, "renewal keeps the original kind: no rule speaks against it"));
+                (kind, reasons)
+            }
+        }
+        _ => (by_access.0, reasons),
+    }
+}
+
+/// Nail shank by plank thickness, mm, handbook 05.
+const NAILS: [(f64, f64); 4] = [(10.0, 3.0), (16.0, 3.5), (22.0, 4.5), (28.0, 5.5)];
+/// Thickness of a rove, mm (*yard rule*).
+pub const ROVE: f64 = 1.2;
+
+/// A copper nail, riveted over a rove or clenched. mm.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Nail {
+    pub shank: f64,
+    pub length: f64,
+    /// Drill: a tight fit for a square nail is its thickness (*yard rule*: 0.95).
+    pub drill: f64,
+}
+
+/// The shank for a plank: that of the nearest thickness of the table.
+pub fn nail_shank(plank: f64) -> f64 {
+    NAILS.iter().min_by(|a, b| (a.0 - plank).abs().total_cmp(&(b.0 - plank).abs())).map_or(3.0, |n| n.1)
+}
+
+/// A nail through a plank and what is behind it. Errors name `plank_thickness` or `behind`.
+///
+/// Rivet: plank + behind + 1.5 × shank + rove; clench: stack + 4 × shank.
+pub fn nail(plank_thickness: f64, behind: f64, kind: Kind) -> Result<Nail, InputError> {
+    error::length("plank_thickness", plank_thickness)?;
+    error::within("behind", behind, 0.0, error::LENGTH_LIMIT_MM)?;
+    let shank = nail_shank(plank_thickness);
+    let stack = plank_thickness + behind;
+    let length = match kind {
+        Kind::Clench => stack + 4.0 * shank,
+        _ => stack + 1.5 * shank + ROVE,
+    };
+    Ok(Nail { shank, length, drill: 0.95 * shank })
+}
+
+/// Thread pitch and nut height of metric bolts, mm.
+const BOLTS: [(f64, f64, f64); 7] = [
+    (5.0, 0.8, 4.7),
+    (6.0, 1.0, 5.2),
+    (8.0, 1.25, 6.8),
+    (10.0, 1.5, 8.4),
+    (12.0, 1.75, 10.8),
+    (16.0, 2.0, 14.8),
+    (20.0, 2.5, 18.0),
+];
+/// Lengths bolts are sold in, mm.
+const BOLT_LENGTHS: [f64; 31] = [
+    16.0, 20.0, 25.0, 30.0, 35.0, 40.0, 45.0, 50.0, 55.0, 60.0, 65.0, 70.0, 75.0, 80.0, 90.0, 100.0, 110.0, 120.0,
+    130.0, 140.0, 150.0, 160.0, 180.0, 200.0, 220.0, 240.0, 260.0, 280.0, 300.0, 350.0, 400.0,
+];
+/// Bedding counts this much in a stack, mm.
+pub const BEDDING: f64 = 1.0;
+
+/// A layer a bolt goes through.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Layer {
+    pub name: String,
+    pub thickness: f64,
+}
+
+/// A bolt for a stack. mm.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Bolt {
+    pub grip: f64,
+    /// As needed, and as sold; `None`: cut it from rod.
+    pub needed: f64,
+    pub length: Option<f64>,
+    pub tapping_drill: f64,
+    pub clearance_drill: f64,
+    /// Through cored or plywood decks: bored oversize, filled, bored again.
+    pub oversize: f64,
+    /// Backing plate, square: side, and thickness in metal or in plywood.
+    pub plate: (f64, f64, f64),
+    pub reasons: Vec<Reason>,
+}
+
+/// Plans a bolt through a stack of layers with washers and, where `bedded`, 1 mm of bedding. Errors name `diameter`, `layers[i].thickness` or
+/// `washers`.
+pub fn bolt(diameter: f64, layers: &[Layer], washers: f64, bedded: bool) -> Result<Bolt, InputError> {
+    let Some((d, pitch, nut)) = BOLTS.iter().copied().find(|b| (b.0 - diameter).abs() < 1e-9) else {
+        let sizes: Vec<String> = BOLTS.iter().map(|b| format!("{}", b.0)).collect();
+        return Err(InputError::new("diameter", format!("must be one of {}", sizes.join(", "))));
+    };
+    if layers.is_empty() || layers.len() > 40 {
+        return Err(InputError::new("layers", "needs 1 to 40 layers"));
+    }
+    for (i, layer) in layers.iter().enumerate() {
+        error::length("thickness", layer.thickness).map_err(|e| e.within(&format!("layers[{i}]")))?;
+    }
+    error::within("washers", washers, 0.0, 50.0)?;
+    let grip = layers.iter().map(|l| l.thickness).sum::<f64>() + washers + if bedded { BEDDING } else { 0.0 };
+    let needed = grip + nut + 2.0 * pitch;
+    let length = BOLT_LENGTHS.into_iter().find(|l| *l >= needed - 1e-9);
+    let reasons = vec![
+        Reason::note("bolt.length", "grip, nut and two threads, rounded up to a length that is sold")
+            .formula("Σ layers + washers + bedding 1 mm + nut + 2 × pitch")
+            .source("handbook 05")
+            .value("grip", grip, "mm")
+            .value("nut", nut, "mm")
+            .value("pitch", pitch, "mm"),
+        Reason::note(
+            "bolt.oversize",
+            "through cored or plywood decks: bore oversize, fill with thickened epoxy, bore again when it has cured",
+        )
+        .source("handbook 05")
+        .value("oversize hole", oversize(d), "mm"),
+    ];
+    Ok(Bolt {
+        grip,
+        needed,
+        length,
+        tapping_drill: d - pitch,
+        clearance_drill: d * 1.05,
+        oversize: oversize(d),
+        plate: (6.0 * d, (d / 2.0).max(3.0), (1.5 * d).max(9.0)),
+        reasons,
+    })
+}
+
+/// Hole that is filled and bored again: twice the bolt, at least 8 mm more (*yard rule*).
+fn oversize(d: f64) -> f64 {
+    (2.0 * d).max(d + 8.0)
+}
+
+choices! {
+    /// What a fitting is bedded on.
+    Surface {
+        Wood = "wood", "Bare or painted wood";
+        OilyWood = "oily_wood", "Oily wood";
+        Plastic = "plastic", "Plastic";
+        Metal = "metal", "Metal";
+    }
+}
+
+/// What to bed a fitting in, and why. Source: handbook 04 and 05.
+pub fn bedding(surface: Surface, comes_apart: bool, below_waterline: bool) -> (&'static str, Vec<Reason>) {
+    let why = |verdict, text: &str| Reason::new("bolt.bedding", verdict, text).source("handbook 04");
+    let mut reasons = Vec::new();
+    let with = match (comes_apart, below_waterline, surface) {
+        (true, _, Surface::Plastic) => "butyl",
+        (true, true, _) => "polysulphide",
+        (true, false, _) => "butyl or polysulphide",
+        (false, ..) => "polyurethane adhesive sealant",
+    };
+    reasons.push(why(
+        Verdict::Note,
+        if comes_apart {
+            "it must come apart again: bedding that can be undone"
+        } else {
+            "it stays: permanent bedding, never in a working carvel seam"
+        },
+    ));
+    if surface == Surface::Plastic && comes_apart {
+        reasons.push(why(Verdict::Against, "polysulphide attacks some plastics: butyl"));
+    }
+    if surface == Surface::OilyWood {
+        reasons.push(why(Verdict::Note, "oily wood: a fresh surface, wiped with solvent, bedded within the hour; or a sealed epoxy land bedded in butyl"));
+    }
+    (with, reasons)
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    #[test]
+    fn a_rivet_through_plank_and_rib_is_cut_off_a_diameter_and_a_half_over_the_rove() {
+        let rivet = nail(9.0, 12.0, Kind::Rivet).unwrap();
+        assert_eq!((rivet.shank, rivet.length), (3.0, 9.0 + 12.0 + 4.5 + 1.2));
+        assert_eq!(nail(22.0, 30.0, Kind::Clench).unwrap().length, 52.0 + 18.0);
+        assert_eq!(nail(0.0, 30.0, Kind::Clench).unwrap_err().field, "plank_thickness");
+    }
+
+    #[test]
+    fn a_bolt_through_a_deck_a_pad_and_a_plate_is_the_next_length_that_is_sold() {
+        let layers = [("deck", 22.0), ("pad", 18.0), ("plate", 5.0)]
+            .map(|(name, thickness)| Layer { name: name.into(), thickness });
+        let b = bolt(8.0, &layers, 3.0, true).unwrap();
+        // 45 + 3 + 1 = 49 grip; 49 + 6.8 + 2.5 = 58.3.
+        assert!((b.grip - 49.0).abs() < 1e-9 && (b.needed - 58.3).abs() < 1e-9);
+        assert_eq!((b.length, b.tapping_drill, b.clearance_drill), (Some(60.0), 6.75, 8.4));
+        assert_eq!(bolt(7.0, &layers, 0.0, false).unwrap_err().field, "diameter");
+        assert_eq!(bolt(20.0, &[Layer { name: "keel".into(), thickness: 900.0 }], 0.0, false).unwrap().length, None);
+    }
+
+    #[test]
+    fn the_original_kind_is_kept_where_it_can_be_reached() {
+        let at = At { inside: true, lap: false, original: Some(Kind::Screw), structural: false };
+        assert_eq!(choose(at).0, Kind::Screw);
+        assert_eq!(choose(At { inside: false, original: Some(Kind::Rivet), ..at }).0, Kind::Screw);
+        assert_eq!(choose(At { lap: true, original: None, ..at }).0, Kind::Rivet);
+        assert_eq!(choose(At { structural: true, original: None, ..at }).0, Kind::Bolt);
+    }
+
+    #[test]
+    fn what_must_come_apart_is_never_glued_down() {
+        for surface in Surface::ALL {
+            assert!(!bedding(*surface, true, false).0.contains("polyurethane"));
+        }
+        assert_eq!(bedding(Surface::Plastic, true, true).0, "butyl");
+    }
+
+    proptest! {
+        #[test]
+        fn a_bolt_always_reaches_through_its_nut(layers in proptest::collection::vec(1.0..60.0f64, 1..6), washers in 0.0..6.0f64) {
+            let stack: Vec<Layer> = layers.iter().map(|t| Layer { name: String::new(), thickness: *t }).collect();
+            let b = bolt(10.0, &stack, washers, true).unwrap();
+            prop_assert!(b.length.is_none_or(|l| l >= b.needed - 1e-9));
+            prop_assert!(b.needed > b.grip && b.oversize > b.clearance_drill && b.clearance_drill > b.tapping_drill);
+        }
+    }
+}

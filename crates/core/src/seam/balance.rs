@@ -1,0 +1,216 @@
+//! What becomes of a seam when the planking takes up: the swelling of a plank must go somewhere.
+
+use serde::Serialize;
+
+use crate::choice::choices;
+use crate::error::{self, InputError};
+use crate::reason::{Reason, Verdict};
+use crate::timber;
+
+choices! {
+    /// What fills a seam, by how it gives.
+    Filling {
+        SoftOverCotton = "soft", "Soft compound over cotton";
+        Elastomer = "elastomer", "Elastomer";
+        Rigid = "rigid", "Rigid";
+        Empty = "empty", "Empty";
+    }
+}
+
+/// Edges may be crushed by this share of the plank's width, handbook 06.
+pub const CRUSH: f64 = 0.005;
+/// Share of its width that soft compound over cotton gives; an elastomer's usual rated movement.
+pub const SOFT_GIVE: f64 = 0.50;
+pub const ELASTOMER_GIVE: f64 = 0.25;
+
+/// One plank with its seam. mm and %.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Seam {
+    pub plank_width: f64,
+    /// Shrinkage of the planking across its face, %.
+    pub shrinkage: f64,
+    pub now: f64,
+    pub service: f64,
+    pub seam_width: f64,
+    pub filling: Filling,
+    /// Rated movement of an elastomer, 0–1.
+    pub rated: f64,
+}
+
+/// What becomes of it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Fate {
+    Opens,
+    Holds,
+    /// Pressure: planks buckle, fastenings pull, frames break.
+    Presses,
+}
+
+/// The sum of one seam, mm.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Balance {
+    /// The plank's swelling; negative: it shrinks.
+    pub swelling: f64,
+    pub crush: f64,
+    pub give: f64,
+    /// What is left over; positive: pressure.
+    pub closure: f64,
+    /// How far the seam opens beyond what its filling stretches; 0 unless it opens.
+    pub opens: f64,
+    pub fate: Fate,
+    pub reasons: Vec<Reason>,
+}
+
+/// Works out a seam. Errors name the field.
+///
+/// `closure = ΔW − 0.5 % of width − give`; a seam opens where the plank shrinks by more than the filling stretches (as far as it gives).
+/// Source: handbook 06, *yard rules*; swelling by the Wood Handbook, eq. 13-1.
+pub fn seam(s: &Seam) -> Result<Balance, InputError> {
+    let swelling = timber::movement(s.plank_width, s.shrinkage, s.now, s.service).map_err(|e| {
+        let field = match e.field.as_str() {
+            "width" => "plank_width",
+            "from" => "now",
+            "to" => "service",
+            other => other,
+        };
+        InputError::new(field, e.message.clone())
+    })?;
+    error::within("seam_width", s.seam_width, 0.0, 100.0)?;
+    error::within("rated", s.rated, 0.0, 1.0)?;
+    let give = s.seam_width
+        * match s.filling {
+            Filling::SoftOverCotton => SOFT_GIVE,
+            Filling::Elastomer => s.rated,
+            Filling::Rigid => 0.0,
+            Filling::Empty => 1.0,
+        };
+    let crush = CRUSH * s.plank_width;
+    let closure = swelling - crush - give;
+    let stretch = if s.filling == Filling::Empty { 0.0 } else { give };
+    let opens = (-swelling - stretch).max(0.0);
+    let fate = if closure > 1e-9 {
+        Fate::Presses
+    } else if opens > 1e-9 {
+        Fate::Opens
+    } else {
+        Fate::Holds
+    };
+    let (verdict, text) = match fate {
+        Fate::Presses => (
+            Verdict::Against,
+            "the planking swells more than the seam gives: planks buckle, fastenings pull, frames break",
+        ),
+        Fate::Opens => (Verdict::Against, "the planking shrinks more than the filling stretches: the seam opens"),
+        Fate::Holds => (Verdict::For, "the seam takes up what the planking moves"),
+    };
+    let reasons = vec![
+        Reason::new("seam.balance", verdict, text)
+            .formula("closure = ΔW − 0.5 % of the width − what the filling gives")
+            .source("handbook 06")
+            .value("swelling ΔW", swelling, "mm")
+            .value("edges crush", crush, "mm")
+            .value("filling gives", give, "mm")
+            .against("closure", closure, "mm", 0.0),
+    ];
+    Ok(Balance { swelling, crush, give, closure, opens, fate, reasons })
+}
+
+/// A whole side: the sums of its seams.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Side {
+    pub swelling: f64,
+    /// Pressure left over where seams press, mm.
+    pub pressed: f64,
+    /// Opening where seams open, mm.
+    pub opened: f64,
+    pub pressing: usize,
+    pub opening: usize,
+}
+
+pub fn side(seams: &[Balance]) -> Side {
+    Side {
+        swelling: seams.iter().map(|b| b.swelling).sum(),
+        pressed: seams.iter().filter(|b| b.fate == Fate::Presses).map(|b| b.closure).sum(),
+        opened: seams.iter().map(|b| b.opens).sum(),
+        pressing: seams.iter().filter(|b| b.fate == Fate::Presses).count(),
+        opening: seams.iter().filter(|b| b.fate == Fate::Opens).count(),
+    }
+}
+
+/// Masking tape for seams.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Tape {
+    /// Width to buy, mm; `None`: none that is sold is narrow enough.
+    pub width: Option<f64>,
+    /// By how much it falls short of the face between the seams, mm.
+    pub short: f64,
+    pub length: f64,
+    pub rolls: u32,
+}
+
+/// Widths masking tape is sold in, and a roll's length, mm.
+pub const TAPES: [f64; 9] = [12.0, 15.0, 19.0, 25.0, 30.0, 38.0, 50.0, 75.0, 100.0];
+pub const ROLL: f64 = 50_000.0;
+
+/// Tape for seams: two lengths each and 5 %, no wider than the face between them; the next narrower where that width is not sold.
+/// Errors name `face` or `seam_length`.
+pub fn tape(face: f64, seam_length: f64, sold: &[f64]) -> Result<Tape, InputError> {
+    error::length("face", face)?;
+    error::within("seam_length", seam_length, 0.0, 1e8)?;
+    let width = sold
+        .iter()
+        .copied()
+        .filter(|w| *w <= face + 1e-9)
+        .fold(None, |best: Option<f64>, w| Some(best.map_or(w, |b| b.max(w))));
+    let length = 2.0 * seam_length * 1.05;
+    Ok(Tape { short: width.map_or(face, |w| face - w), width, length, rolls: (length / ROLL).ceil() as u32 })
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    fn larch(now: f64, service: f64, filling: Filling) -> Seam {
+        Seam { plank_width: 150.0, shrinkage: 9.1, now, service, seam_width: 2.4, filling, rated: ELASTOMER_GIVE }
+    }
+
+    #[test]
+    fn a_hull_planked_too_dry_presses_and_one_planked_too_wet_opens() {
+        // From 10 to 18 % a flat-sawn plank swells 3.875 mm; crush 0.75 and soft compound 1.2 take 1.95.
+        let dry = seam(&larch(10.0, 18.0, Filling::SoftOverCotton)).unwrap();
+        assert_eq!(dry.fate, Fate::Presses);
+        assert!((dry.closure - (3.875_088_715 - 0.75 - 1.2)).abs() < 1e-6);
+        assert_eq!(seam(&larch(17.0, 18.0, Filling::SoftOverCotton)).unwrap().fate, Fate::Holds);
+        assert_eq!(seam(&larch(26.0, 16.0, Filling::SoftOverCotton)).unwrap().fate, Fate::Opens);
+        assert_eq!(seam(&larch(15.0, 18.0, Filling::Rigid)).unwrap().fate, Fate::Presses);
+        assert_eq!(
+            seam(&Seam { plank_width: -1.0, ..larch(15.0, 18.0, Filling::Rigid) }).unwrap_err().field,
+            "plank_width"
+        );
+    }
+
+    #[test]
+    fn the_exact_tape_or_the_narrower_one_with_what_it_lacks() {
+        let wide = tape(42.0, 30_000.0, &TAPES).unwrap();
+        assert_eq!((wide.width, wide.short, wide.rolls), (Some(38.0), 4.0, 2));
+        assert_eq!(tape(50.0, 1_000.0, &TAPES).unwrap().short, 0.0);
+        assert_eq!(tape(9.0, 1_000.0, &TAPES).unwrap().width, None);
+    }
+
+    proptest! {
+        /// More moisture never opens a seam.
+        #[test]
+        fn wetter_service_never_opens_a_seam(
+            width in 60.0..250.0f64, s in 2.0..11.0f64, now in 5.0..30.0f64, a in 5.0..30.0f64, more in 0.0..15.0f64,
+            seam_width in 0.0..6.0f64, filling in 0usize..4,
+        ) {
+            let base = Seam { plank_width: width, shrinkage: s, now, service: a, seam_width, filling: Filling::ALL[filling], rated: 0.25 };
+            let (drier, wetter) = (seam(&base).unwrap(), seam(&Seam { service: a + more, ..base }).unwrap());
+            prop_assert!(wetter.opens <= drier.opens + 1e-9 && wetter.closure >= drier.closure - 1e-9);
+            prop_assert!(wetter.fate >= drier.fate);
+        }
+    }
+}
