@@ -3,6 +3,7 @@
 //! Boats come from the core's hull generator with fixed seeds and are then damaged by each boat's story; dates
 //! are set back from the day the demo is first started.
 
+mod fasten;
 mod rack;
 mod shapes;
 mod stories;
@@ -68,6 +69,7 @@ pub async fn fill(store: &Store, photos: &Path) -> Result<()> {
     survey::fill(store, wren, start).await?;
     begin_work(store, wren, start).await?;
     shapes::fill(store, wren, start).await?;
+    fasten::fill(store, wren, start).await?;
     begin_varnish(store, teasel).await?;
     rack::fill(store, start).await
 }

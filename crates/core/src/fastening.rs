@@ -1,6 +1,7 @@
 //! Fastenings: size, hold, the drills, and how many.
 
 pub mod pattern;
+pub mod region;
 pub mod through;
 
 use crate::error::{self, InputError};

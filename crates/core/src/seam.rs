@@ -168,6 +168,87 @@ fn strands_for(width: f64) -> u32 {
     (exact - 1e-9).ceil() as u32
 }
 
+/// A step of the work on seams, and what must hold before it is begun.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Step {
+    pub what: &'static str,
+    /// The gate; empty where there is none.
+    pub gate: &'static str,
+}
+
+/// The order of work for a treatment, with its gates of dryness, cleanliness and cure. Source: handbook 06.
+pub fn order(treatment: Treatment) -> Vec<Step> {
+    let step = |what, gate| Step { what, gate };
+    let mut steps = vec![
+        step("Reef out without widening the seam", ""),
+        step("Scrape to bare bright wood", "no dust, old filler or oil left: adhesion fails on them"),
+    ];
+    match treatment {
+        Treatment::CottonCompound => steps.extend([
+            step("Prime the edges", "wood at 16 % or less"),
+            step("Repair crushed edges", "primer dry"),
+            step("Caulk, garboard last or from the keel up as the school has it", ""),
+            step("Prime over the cotton", ""),
+            step("Mask", ""),
+            step("Fill from the bottom of the groove, strike once", "15–25 °C; cartridges warmed when it is cold"),
+            step("Pull the tape while it is wet", ""),
+            step("Sand or plane flush", "cured as the product says"),
+        ]),
+        Treatment::SplinedGlue | Treatment::RigidAdhesive | Treatment::StructuralGlue => steps.extend([
+            step("Wet out both edges with unfilled resin", "wood at 16 % or less, joint at 10 °C or more"),
+            step("Set the spline or filled resin, every seam of the hull", "not half the seams glued and half caulked"),
+            step("Plane flush", "cured 24 h at 20 °C, double for each 10 °C less"),
+        ]),
+        Treatment::FlexibleLapAdhesive => steps.extend([
+            step("Penetrating sealer, thin coats", "wood at 16 % or less"),
+            step("Thin flexible adhesive in the lap", "nothing driven into it"),
+            step("Renew the fastenings of the lap", ""),
+        ]),
+        Treatment::FlexibleBedding => {
+            steps.push(step("Bed between plank and batten", "nothing driven against the batten"))
+        }
+        Treatment::FilletTape | Treatment::HardFiller => {
+            steps.extend([step("Fillet", "wood at 16 % or less"), step("Tape over it wet on wet", "")]);
+        }
+    }
+    steps
+}
+
+/// Seams of a laid deck, handbook 06 and 10: cotton low, a bond breaker, flexible compound as deep as it is wide to half as much
+/// again; mm.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct DeckSeam {
+    pub width: f64,
+    pub depth_least: f64,
+    pub depth_most: f64,
+    /// For the length asked, 15 % waste, in ml; cartridges with one in reserve.
+    pub compound_ml: f64,
+    pub cartridges: u32,
+}
+
+/// A deck seam. Errors name `width` (4 to 6 mm) or `length`.
+pub fn deck(width: f64, length: f64) -> Result<DeckSeam, InputError> {
+    error::within("width", width, 4.0, 6.0)?;
+    error::length("length", length)?;
+    let compound_ml = width * width * 1.25 * length / 1_000.0 * WASTE;
+    Ok(DeckSeam {
+        width,
+        depth_least: width,
+        depth_most: 1.5 * width,
+        compound_ml,
+        cartridges: (compound_ml / CARTRIDGE_ML).ceil() as u32 + 1,
+    })
+}
+
+/// What is got ready before she floats, handbook 06.
+pub const LAUNCH: [&str; 5] = [
+    "Wet the hull for some days before: wet sacks, a sprinkler, water in the bilge where she is shored for it",
+    "Pumps with a second one ready, and power checked",
+    "Somebody on board, day and night, for the first day",
+    "Expect her to take up in 1 to 7 days; write down the strokes an hour",
+    "Slings left on until the pumps keep up",
+];
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
@@ -190,6 +271,17 @@ mod tests {
         assert_eq!(judge(Construction::CarvelCaulked, Treatment::RigidAdhesive).verdict, Verdict::Forbids);
         assert_eq!(usual(Construction::CarvelCaulked), Treatment::CottonCompound);
         assert_eq!(usual(Construction::Lapstrake), Treatment::FlexibleLapAdhesive);
+    }
+
+    #[test]
+    fn a_caulked_seam_is_not_primed_wet_and_a_deck_seam_is_no_deeper_than_half_again_its_width() {
+        let steps = order(Treatment::CottonCompound);
+        let prime = steps.iter().position(|s| s.what.starts_with("Prime the edges")).unwrap();
+        assert!(steps[prime].gate.contains("16 %") && steps[0].what.starts_with("Reef out"));
+        assert!(Treatment::ALL.iter().all(|t| order(*t).len() >= 3));
+        let seam = deck(5.0, 40_000.0).unwrap();
+        assert_eq!((seam.depth_least, seam.depth_most, seam.cartridges), (5.0, 7.5, 6));
+        assert_eq!(deck(9.0, 1_000.0).unwrap_err().field, "width");
     }
 
     #[test]

@@ -18,6 +18,7 @@ pub mod boards;
 pub mod boats;
 pub mod captures;
 pub mod decisions;
+pub mod fastenings;
 pub mod findings;
 pub mod history;
 pub mod members;

@@ -330,9 +330,16 @@
     const at = `/boats/${boat}`;
     const surfaces = [...document.querySelectorAll(".surface-tabs a")].map((a) => a.getAttribute("href"));
     const pages = [at, `${at}/quick`, `${at}/survey`, `${at}/survey/coverage`, `${at}/survey/sample`, `${at}/survey/lines`,
-      `${at}/survey/causes`, `${at}/survey/past`, `${at}/survey/salvage`, "/offline", "/boats", ...surfaces];
+      `${at}/survey/causes`, `${at}/survey/past`, `${at}/survey/salvage`, `${at}/refasten`, "/offline", "/boats", ...surfaces];
     for (const page of pages) {
-      try { await fetch(page, { headers: { "X-Put-By": "1" } }); } catch { return; }
+      try {
+        const answer = await fetch(page, { headers: { "X-Put-By": "1" } });
+        // Regions that are being refastened are worked under the hull too.
+        if (page.endsWith("/refasten")) {
+          const found = (await answer.clone().text()).match(/\/boats\/\d+\/refasten\/\d+(?=")/g) || [];
+          for (const region of new Set(found)) await fetch(region, { headers: { "X-Put-By": "1" } });
+        }
+      } catch { return; }
     }
     sessionStorage.setItem(key, String(Date.now()));
     body.dataset.putBy = "1";

@@ -1,11 +1,14 @@
 //! Bench: the calculators on their own. Each works through the same compute contract as the command line.
 
 use askama::Template;
+use mend_keel_core::InputError;
+use mend_keel_core::units::{LengthUnit, parse_length};
 use mend_keel_exchange::compute;
+use mend_keel_store::boats;
 use rocket::{get, post};
 use serde_json::{Map, Value, json};
 
-use super::{Desk, Page, render, render_faulty};
+use super::{Choices, Desk, Page, render, render_faulty};
 use crate::auth::Crew;
 use crate::error::{AppError, Result};
 use crate::form::{Faults, Posted, Reader, Typed};
@@ -23,6 +26,12 @@ enum Kind {
     Species,
     /// Points, one to a line.
     Points,
+    /// Layers of a stack, one to a line: a thickness each.
+    Layers,
+    /// Old holes, one to a line: x, y, diameter.
+    Holes,
+    /// Pieces of metal, one to a line: metal, zone, how far along.
+    Metals,
 }
 
 /// A field of a calculator: the contract's name, its label, how it is typed, and an ordinary value.
@@ -39,7 +48,7 @@ struct Tool {
 
 use Kind::{Length, Number, Points, Text};
 
-const TOOLS: [Tool; 13] = [
+const TOOLS: [Tool; 20] = [
     Tool {
         name: "length",
         title: "Read a length",
@@ -170,6 +179,90 @@ const TOOLS: [Tool; 13] = [
         formula: "to the nearest sixteenth, feet and inches above 24 in",
         source: "handbook 02",
     },
+    Tool {
+        name: "fasten",
+        title: "Screws for a plank",
+        fields: &[
+            ("plank_species", "Planking", Kind::Species, "western_larch"),
+            ("frame_species", "Frames", Kind::Species, "white_oak"),
+            ("plank_thickness", "Plank thickness", Length, "25"),
+            ("plank_width", "Plank width", Length, "140"),
+            ("frame_moulded", "Frame, moulded", Length, "60"),
+            ("to_plane_off", "Still to plane off", Length, "2"),
+            ("count", "How many", Kind::Count, "96"),
+        ],
+        formula: "shank = 0.060 in + 0.013 in × gauge; withdrawal p = 108.25·G²·D·L, a fifth of it to work with",
+        source: "Wood Handbook ch. 8; sizes yard rule",
+    },
+    Tool {
+        name: "fasten-pattern",
+        title: "Places among old holes",
+        fields: &[
+            ("width", "Plank width", Length, "140"),
+            ("sided", "Frame, sided", Length, "45"),
+            ("gauge", "Gauge", Kind::Count, "14"),
+            (
+                "old",
+                "Old holes, one to a line: x from the frame’s middle, y up, diameter",
+                Kind::Holes,
+                "0, 35, 5\n0, 105, 5",
+            ),
+        ],
+        formula: "edge ≥ max(12, 2.5 d); old holes ≥ 3 d; holes ≤ 20 % of the width",
+        source: "handbook 05",
+    },
+    Tool {
+        name: "bolt",
+        title: "A bolt for a stack",
+        fields: &[
+            ("diameter", "Bolt, mm", Number, "8"),
+            ("layers", "Layers, one to a line: a thickness each", Kind::Layers, "22\n18\n5"),
+            ("washers", "Washers together", Length, "3"),
+        ],
+        formula: "grip + nut + 2 × pitch, rounded up to a length that is sold",
+        source: "handbook 05",
+    },
+    Tool {
+        name: "metals",
+        title: "Metals side by side",
+        fields: &[(
+            "items",
+            "Pieces, one to a line: metal, zone (below, bilge, splash, deck, dry), how far along",
+            Kind::Metals,
+            "silicon_bronze, below, 0\ngalvanised_steel, below, 120",
+        )],
+        formula: "difference of potential within 300 mm: 0.20 V below and in the bilge, 0.30 V in the splash zone and on deck",
+        source: "MIL-STD-889, ASTM G82; limits yard rule",
+    },
+    Tool {
+        name: "seam",
+        title: "Caulk a seam",
+        fields: &[("thickness", "Plank thickness", Length, "25"), ("length", "Seam", Length, "8 m")],
+        formula: "width = thickness / 16 + 0.8 mm; cotton to half the depth; compound max(5, thickness / 4)",
+        source: "handbook 06",
+    },
+    Tool {
+        name: "seam-balance",
+        title: "What becomes of a seam",
+        fields: &[
+            ("plank_width", "Plank width", Length, "150"),
+            ("species", "Planking", Kind::Species, "western_larch"),
+            ("ring_angle", "Ring angle, °", Number, "80"),
+            ("now", "Moisture now, %", Number, "12"),
+            ("service", "In service, %", Number, "18"),
+            ("seam_width", "Seam width", Length, "2.4"),
+            ("filling", "Filled: soft, elastomer, rigid or empty", Text, "soft"),
+        ],
+        formula: "closure = ΔW − 0.5 % of the width − what the filling gives",
+        source: "handbook 06",
+    },
+    Tool {
+        name: "tape",
+        title: "Masking tape",
+        fields: &[("face", "Face between seams", Length, "42"), ("seam_length", "Seams together", Length, "30 m")],
+        formula: "two lengths a seam and 5 %; no wider than the face",
+        source: "handbook 06",
+    },
 ];
 
 #[derive(Template)]
@@ -204,27 +297,31 @@ struct Show {
     faults: Faults,
     results: Vec<(String, String)>,
     asked: String,
+    /// Boats an answer may be pinned to.
+    boats: Choices,
+    pinned: String,
 }
 
 fn find(name: &str) -> std::result::Result<&'static Tool, AppError> {
     TOOLS.iter().find(|t| t.name == name).ok_or(AppError::NotFound("calculator"))
 }
 
-fn show(
+async fn show(
     desk: &Desk<'_>,
     tool: &'static Tool,
     typed: Typed,
     faults: Faults,
     results: Vec<(String, String)>,
     asked: String,
-) -> Show {
+) -> Result<Show> {
+    let boats = boats::list(desk.store).await?;
     let kind = |kind| match kind {
         Kind::Length => "length",
         Kind::Species => "species",
-        Kind::Points => "points",
+        Kind::Points | Kind::Layers | Kind::Holes | Kind::Metals => "points",
         Kind::Number | Kind::Count | Kind::Text => "text",
     };
-    Show {
+    Ok(Show {
         page: desk.page(tool.title, "bench"),
         name: tool.name,
         title: tool.title,
@@ -236,18 +333,20 @@ fn show(
         faults,
         results,
         asked,
-    }
+        boats: boats.iter().map(|b| (b.id.to_string(), b.name.clone())).collect(),
+        pinned: String::new(),
+    })
 }
 
 #[get("/bench/<tool>")]
-pub fn tool(desk: Desk<'_>, _who: Crew, tool: &str) -> Result {
+pub async fn tool(desk: Desk<'_>, _who: Crew, tool: &str) -> Result {
     let tool = find(tool)?;
     let typed = tool.fields.iter().fold(Typed::default(), |t, (name, _, _, usual)| t.with(name, *usual));
-    render(&show(&desk, tool, typed, Faults::default(), Vec::new(), String::new()))
+    render(&show(&desk, tool, typed, Faults::default(), Vec::new(), String::new()).await?)
 }
 
 #[post("/bench/<tool>", data = "<posted>")]
-pub fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Result {
+pub async fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Result {
     let tool = find(tool)?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let mut input = Map::new();
@@ -258,6 +357,9 @@ pub fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Result {
             Kind::Count => json!(read.whole(name, 0, 1_000_000)),
             Text | Kind::Species => json!(posted.form.get(name)),
             Points => json!(read.points(name)),
+            Kind::Layers | Kind::Holes | Kind::Metals => {
+                listed(*kind, name, &mut read, posted.form.get(name), desk.units.unit)
+            }
         };
         input.insert((*name).to_owned(), value);
     }
@@ -280,8 +382,52 @@ pub fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Result {
         }
     }
     let good = faults.is_empty();
-    let page = show(&desk, tool, posted.form.typed(), faults, results, asked);
+    let boat = posted.form.get("pin").parse::<i64>().ok().filter(|_| good);
+    let pinned = match boat {
+        Some(id) => {
+            let boat = boats::find(desk.store, id).await?;
+            let told: Vec<String> = results.iter().take(6).map(|(name, value)| format!("{name} {value}")).collect();
+            let mut work = desk.store.begin(posted.act()).await?;
+            let body = json!({ "tool": tool.name, "asked": asked, "answer": results });
+            work.note(
+                Some(id),
+                None,
+                "bench",
+                &format!("From the bench, {}: {}", tool.title.to_lowercase(), told.join(", ")),
+                &body,
+            )
+            .await?;
+            work.commit(&format!("/bench/{}", tool.name)).await?;
+            boat.name
+        }
+        None => String::new(),
+    };
+    let page = Show { pinned, ..show(&desk, tool, posted.form.typed(), faults, results, asked).await? };
     if good { render(&page) } else { render_faulty(&page) }
+}
+
+/// Lines of a list as the contract wants them; faults are told at the field with their line.
+fn listed(kind: Kind, name: &str, read: &mut Reader<'_>, text: &str, unit: LengthUnit) -> Value {
+    let mut all = Vec::new();
+    for (i, line) in text.lines().enumerate().filter(|(_, l)| !l.trim().is_empty()) {
+        let cells: Vec<&str> = line.split([',', ';']).map(str::trim).collect();
+        let mm = |t: &str| parse_length(t, unit).ok();
+        let item = match (kind, cells.as_slice()) {
+            (Kind::Layers, [.., t]) => mm(t).map(|t| json!({ "thickness": t })),
+            (Kind::Holes, [x, y, d]) => {
+                mm(x).zip(mm(y)).zip(mm(d)).map(|((x, y), d)| json!({ "x": x, "y": y, "diameter": d }))
+            }
+            (Kind::Metals, [metal, zone, x]) => {
+                mm(x).map(|x| json!({ "metal": metal, "zone": zone, "at": [x, 0.0, 0.0], "in_wood": true }))
+            }
+            _ => None,
+        };
+        match item {
+            Some(item) => all.push(item),
+            None => read.faults.add(InputError::new(name, format!("line {} cannot be read", i + 1))),
+        }
+    }
+    Value::Array(all)
 }
 
 /// The answer's fields as a person reads them.
@@ -298,7 +444,7 @@ fn rows(output: &Value) -> Vec<(String, String)> {
         .as_object()
         .into_iter()
         .flatten()
-        .filter(|(_, value)| !value.is_null())
+        .filter(|(name, value)| !value.is_null() && *name != "reasons")
         .map(|(name, value)| (name.replace('_', " "), shown(value)))
         .collect()
 }

@@ -132,8 +132,12 @@ fn page(
     typed: Typed,
     faults: Faults,
 ) -> std::result::Result<List, AppError> {
-    let pieces =
-        file.pieces.iter().map(|p| piece_view(desk, file, p, to_plane_off)).collect::<std::result::Result<_, _>>()?;
+    let pieces = file
+        .pieces
+        .iter()
+        .filter(|p| file.plank(p.member_id).is_ok())
+        .map(|p| piece_view(desk, file, p, to_plane_off))
+        .collect::<std::result::Result<_, _>>()?;
     Ok(List { page: desk.boat_page(file, "Fasten", "fasten"), boat_id: file.boat.id, pieces, typed, faults })
 }
 

@@ -6,6 +6,7 @@ use mend_keel_core::grid::Place;
 use mend_keel_core::survey::compare::Outcome;
 use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method};
 use mend_keel_store::StoreError;
+use mend_keel_store::fastenings;
 use mend_keel_store::findings::{self, Finding, NewFinding, NewPhoto, NewReading, PhotoMark};
 use rocket::fs::NamedFile;
 use rocket::http::Status;
@@ -562,10 +563,8 @@ pub async fn small_photo(desk: Desk<'_>, user: User, hash: &str) -> std::result:
 }
 
 async fn may_see(desk: &Desk<'_>, user: &User, hash: &str) -> std::result::Result<(), AppError> {
-    match user.account.guest_boat {
-        Some(boat) if !findings::boats_with_photo(desk.store, hash).await?.contains(&boat) => {
-            Err(AppError::NotFound("photo"))
-        }
-        _ => Ok(()),
-    }
+    let Some(boat) = user.account.guest_boat else { return Ok(()) };
+    let mut boats = findings::boats_with_photo(desk.store, hash).await?;
+    boats.extend(fastenings::boats_with_photo(desk.store, hash).await?);
+    if boats.contains(&boat) { Ok(()) } else { Err(AppError::NotFound("photo")) }
 }

@@ -3,6 +3,7 @@
 
 pub mod bench;
 pub mod boats;
+pub mod bolts;
 pub mod capture;
 pub mod decide;
 pub mod device;
@@ -14,6 +15,7 @@ pub mod grid;
 pub mod jobs;
 pub mod map;
 pub mod members;
+pub mod metals;
 pub mod offsets;
 pub mod order;
 pub mod piece;
@@ -21,6 +23,8 @@ pub mod practice;
 pub mod problem;
 pub mod quick;
 pub mod rack;
+pub mod refasten;
+pub mod seam_balance;
 pub mod seams;
 pub mod shape;
 pub mod sign_in;
@@ -162,6 +166,19 @@ pub fn routes() -> Vec<Route> {
         timber::take,
         fasten::list,
         fasten::keep,
+        refasten::list,
+        refasten::create,
+        refasten::page,
+        refasten::tick,
+        refasten::withdraw,
+        metals::page,
+        metals::add,
+        metals::withdraw,
+        bolts::page,
+        bolts::add,
+        bolts::sign,
+        bolts::file,
+        seam_balance::page,
         seams::list,
         seams::keep,
         finish::list,

@@ -2,6 +2,7 @@
 
 mod browser;
 mod cli;
+mod fasten;
 mod hostile;
 mod offline;
 mod people;

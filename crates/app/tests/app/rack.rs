@@ -48,7 +48,13 @@ async fn a_defect_is_drawn_on_a_board_and_a_label_opens_it() {
     let b = Browser::open(&server, 1280, 1000).await;
     b.go("/rack/6/edit").await;
     let board = b.find(".board-drawing").await;
-    b.page.execute("arguments[0].scrollIntoView({ block: 'center', behavior: 'instant' })", vec![board.to_json().unwrap()]).await.unwrap();
+    b.page
+        .execute(
+            "arguments[0].scrollIntoView({ block: 'center', behavior: 'instant' })",
+            vec![board.to_json().unwrap()],
+        )
+        .await
+        .unwrap();
     b.page
         .action_chain()
         .move_to_element_center(&board)

@@ -96,7 +96,13 @@ async fn a_joint_is_dragged_into_trouble_and_out_of_it() {
     let home = bay(joint.attr("aria-valuenow").await.unwrap());
 
     // Pressed down and drawn forward, bay by bay, until it lies beside another.
-    b.page.execute("arguments[0].scrollIntoView({ block: 'center', behavior: 'instant' })", vec![joint.to_json().unwrap()]).await.unwrap();
+    b.page
+        .execute(
+            "arguments[0].scrollIntoView({ block: 'center', behavior: 'instant' })",
+            vec![joint.to_json().unwrap()],
+        )
+        .await
+        .unwrap();
     let begun = Instant::now();
     let mut lit = false;
     for step in 1..12i64 {

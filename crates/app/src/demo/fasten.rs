@@ -1,0 +1,93 @@
+//! Brindle Wren's sick nails along the waterline being renewed, the metal she carries, and a fitting that waits for a second hand.
+
+use jiff::{SignedDuration, Timestamp};
+use mend_keel_core::grid::{Address, Side};
+use mend_keel_core::metals::Zone;
+use mend_keel_store::fastenings::{self, MetalItem, NewRegion};
+use mend_keel_store::{Act, Result, Store, accounts};
+use serde_json::json;
+
+use super::stories::MAUD;
+use super::survey;
+
+pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
+    let at = |day: i64, hour: i64| start + SignedDuration::from_hours(24 * day + hour);
+    let new = NewRegion {
+        boat_id: boat,
+        name: "Along the waterline, port".into(),
+        side: Side::Port,
+        strakes: (6, 9),
+        frames: (8, 26),
+        metal: "silicon_bronze".into(),
+        to_plane_off: 1.0,
+    };
+    let mut work = store.begin(Act { by: "Ines Varga".into(), at: at(17, 1), once: None }).await?;
+    let region = work.add_region(&new).await?;
+    for (name, metal, zone, area, place, in_wood, alkali, fitted) in [
+        (
+            "Skin fitting of the cockpit drain",
+            "silicon_bronze",
+            Zone::Below,
+            9_000.0,
+            [6_400.0, 520.0, 430.0],
+            true,
+            false,
+            Some(1994),
+        ),
+        (
+            "Boat nails round it",
+            "galvanised_steel",
+            Zone::Below,
+            400.0,
+            [6_520.0, 560.0, 430.0],
+            true,
+            false,
+            Some(1991),
+        ),
+        ("Anode on the sternpost", "zinc", Zone::Below, 21_000.0, [7_900.0, 0.0, 300.0], false, false, Some(2024)),
+        ("Propeller shaft", "stainless_316", Zone::Below, 60_000.0, [7_600.0, 0.0, 380.0], false, false, Some(2003)),
+        ("Rudder strap, lower", "silicon_bronze", Zone::Below, 26_000.0, [8_050.0, 0.0, 250.0], true, true, Some(1929)),
+        ("Chainplate bolts", "mild_steel", Zone::Splash, 1_200.0, [2_700.0, 1_290.0, 1_500.0], true, false, Some(1962)),
+    ] {
+        let [x, y, z] = place;
+        let item = MetalItem {
+            id: 0,
+            boat_id: boat,
+            name: name.into(),
+            metal: metal.into(),
+            zone,
+            area,
+            x,
+            y,
+            z,
+            in_wood,
+            in_oak: in_wood,
+            alkali,
+            fitted,
+        };
+        work.add_metal(&item).await?;
+    }
+    let plan = json!({
+        "diameter": 10.0, "layers": [["planking", 25.0], ["frame pad", 40.0], ["backing plate", 6.0]], "washers": 3.0, "surface": "wood",
+        "comes_apart": true, "below": false, "holes": [[0.0, 60.0], [0.0, 160.0], [0.0, 260.0]], "note": "",
+    });
+    let fitting = work.add_bolted(boat, "Port chainplate", &plan).await?;
+    work.commit("/").await?;
+    let file = survey::load(store, boat).await?;
+    let region = fastenings::region(store, boat, region).await?;
+    for (n, frame) in (8..14).enumerate() {
+        let place = Address { side: Side::Port, strake: 7, frame };
+        let member = file.plank_at(place).ok().map(|p| p.id);
+        let note = if n == 2 { "nail gone to dust, the oak black round it" } else { "" };
+        let mut work = store.begin(Act { by: MAUD.into(), at: at(18, n as i64), once: None }).await?;
+        work.tick(&region, member, 7, frame, note, None, &file.boat.shown(place)).await?;
+        work.commit("/").await?;
+    }
+    if let Some(tobias) = accounts::find_login(store, "tobias").await? {
+        let fitting = fastenings::bolted(store, boat, fitting).await?;
+        let mut work = store.begin(Act { by: tobias.name.clone(), at: at(19, 2), once: None }).await?;
+        work.sign_bolted(&fitting, tobias.id).await?;
+        work.commit("/").await?;
+    }
+    Ok(())
+}

@@ -1,0 +1,236 @@
+//! Bolts and fittings: the stack to a bolt, drills, bedding, a hole plan, and the sheet two people sign before boring.
+
+use askama::Template;
+use mend_keel_core::InputError;
+use mend_keel_core::fastening::through::{self, Bolt, Layer, Surface};
+use mend_keel_core::units::{LengthUnit, parse_length};
+use mend_keel_exchange::drawing::{Drawing, Layer as Line};
+use mend_keel_store::fastenings::{self, Bolted};
+use rocket::{get, post};
+use serde::{Deserialize, Serialize};
+
+use super::{BoatFile, Choices, Desk, Page, pairs, render, render_faulty};
+use crate::auth::{BoatReader, Crew};
+use crate::error::{Answer, AppError, Result};
+use crate::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed};
+use crate::view::reasons::{self, ReasonView};
+use crate::view::{self, Units, paper};
+
+/// A fitting as it is kept. mm.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct Plan {
+    diameter: f64,
+    layers: Vec<(String, f64)>,
+    washers: f64,
+    surface: Surface,
+    comes_apart: bool,
+    below: bool,
+    holes: Vec<[f64; 2]>,
+    note: String,
+}
+
+#[derive(Template)]
+#[template(path = "bolts.html")]
+struct Show {
+    page: Page,
+    boat_id: i64,
+    fittings: Vec<FittingView>,
+    surfaces: Choices,
+    typed: Typed,
+    faults: Faults,
+}
+
+struct FittingView {
+    id: i64,
+    name: String,
+    facts: Vec<(&'static str, String)>,
+    checks: Vec<String>,
+    reasons: Vec<ReasonView>,
+    first: String,
+    second: String,
+    holes: usize,
+    may_sign: bool,
+}
+
+fn bolt(plan: &Plan) -> std::result::Result<Bolt, InputError> {
+    let layers: Vec<Layer> = plan.layers.iter().map(|(name, t)| Layer { name: name.clone(), thickness: *t }).collect();
+    through::bolt(plan.diameter, &layers, plan.washers, true)
+}
+
+fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
+    let plan: Plan = serde_json::from_value(f.body.clone()).ok()?;
+    let b = bolt(&plan).ok()?;
+    let (bedding, because) = through::bedding(plan.surface, plan.comes_apart, plan.below);
+    let stack: Vec<String> = plan.layers.iter().map(|(n, t)| format!("{n} {}", units.fine(*t))).collect();
+    let sold = b.length.map_or("longer than is sold: cut it from rod".to_owned(), |l| units.len(l));
+    let facts = vec![
+        ("Stack", stack.join(", ")),
+        ("Grip", units.fine(b.grip)),
+        ("Bolt", format!("{:.0} mm by {sold}", plan.diameter)),
+        ("Clearance drill", units.fine(b.clearance_drill)),
+        ("Tapping drill", units.fine(b.tapping_drill)),
+        ("Oversize, to be filled", units.fine(b.oversize)),
+        (
+            "Backing plate",
+            format!(
+                "{} square, {} of metal or {} of plywood",
+                units.len(b.plate.0),
+                units.fine(b.plate.1),
+                units.fine(b.plate.2)
+            ),
+        ),
+        ("Bedding", bedding.to_owned()),
+        ("Holes", plan.holes.len().to_string()),
+    ];
+    let mut checks = vec![
+        "The real part is laid in place and the line of pull checked".to_owned(),
+        format!("What lies behind was looked at: {}", stack.join(", ")),
+        format!(
+            "Drill read out: {} for clearance, {} where it is tapped",
+            units.fine(b.clearance_drill),
+            units.fine(b.tapping_drill)
+        ),
+        format!("Depth read out: {} through", units.fine(b.grip)),
+    ];
+    for (n, h) in plan.holes.iter().enumerate().take(40) {
+        checks.push(format!("Hole {} at {} and {} from the datum", n + 1, units.fine(h[0]), units.fine(h[1])));
+    }
+    let signed = |name: &Option<String>, at: &Option<String>| match (name, at) {
+        (Some(name), Some(at)) => format!("{name}, {}", view::when(at)),
+        _ => String::new(),
+    };
+    let mut all = b.reasons.clone();
+    all.extend(because);
+    Some(FittingView {
+        id: f.id,
+        name: f.name.clone(),
+        facts,
+        checks,
+        reasons: reasons::views(&all, units),
+        first: signed(&f.first_name, &f.first_at),
+        second: signed(&f.second_name, &f.second_at),
+        holes: plan.holes.len(),
+        may_sign: f.second_by.is_none() && f.first_by != Some(account),
+    })
+}
+
+async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> std::result::Result<Show, AppError> {
+    let account = desk.user.account.id;
+    let fittings = fastenings::all_bolted(desk.store, file.boat.id).await?;
+    Ok(Show {
+        page: desk.boat_page(file, "Bolts and fittings", "fasten"),
+        boat_id: file.boat.id,
+        fittings: fittings.iter().filter_map(|f| fitting_view(f, account, desk.units)).collect(),
+        surfaces: pairs(Surface::ALL, Surface::code, Surface::label),
+        typed,
+        faults,
+    })
+}
+
+#[get("/boats/<id>/bolts")]
+pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let typed = Typed::default().with("diameter", "8").with("washers", desk.units.fine(3.0));
+    render(&show(&desk, &file, typed, Faults::default()).await?)
+}
+
+/// Layers typed one to a line: `deck, 22`.
+fn layers(text: &str, unit: LengthUnit) -> std::result::Result<Vec<(String, f64)>, String> {
+    text.lines()
+        .enumerate()
+        .filter(|(_, l)| !l.trim().is_empty())
+        .map(|(i, line)| {
+            let (name, mm) = line.rsplit_once(',').unwrap_or(("", line));
+            let mm = parse_length(mm, unit).map_err(|e| format!("line {}: {}", i + 1, e.message))?;
+            Ok((name.trim().chars().take(60).collect(), mm))
+        })
+        .collect()
+}
+
+fn read(form: &Submission, unit: LengthUnit) -> std::result::Result<(String, Plan), Faults> {
+    let mut read = Reader::new(form, unit);
+    let name = read.name("name");
+    let diameter = read.number("diameter", 1.0, 100.0);
+    let stack = layers(form.get("layers"), unit).unwrap_or_else(|why| {
+        read.faults.add(InputError::new("layers", why));
+        Vec::new()
+    });
+    let washers = read.optional_length("washers").unwrap_or(0.0);
+    let surface = read.choice("surface", Surface::from_code).unwrap_or(Surface::Wood);
+    let holes = read.points("holes");
+    let note = read.text("note", NOTE_LIMIT);
+    let plan = Plan {
+        diameter,
+        layers: stack,
+        washers,
+        surface,
+        comes_apart: read.is_on("comes_apart"),
+        below: read.is_on("below"),
+        holes,
+        note,
+    };
+    if read.faults.is_empty()
+        && let Err(e) = bolt(&plan)
+    {
+        let field = if e.field.starts_with("layers") { "layers".to_owned() } else { e.field };
+        read.faults.add(InputError::new(field, e.message));
+    }
+    if read.faults.is_empty() { Ok((name, plan)) } else { Err(read.faults) }
+}
+
+#[post("/boats/<id>/bolts", data = "<posted>")]
+pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let (name, plan) = match read(&posted.form, desk.units.unit) {
+        Ok(read) => read,
+        Err(faults) => return render_faulty(&show(&desk, &file, posted.form.typed(), faults).await?),
+    };
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.add_bolted(id, &name, &serde_json::to_value(&plan)?).await?;
+    let location = format!("/boats/{id}/bolts");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// Signs the sheet: two people, each once.
+#[post("/boats/<id>/bolts/<fitting>/sign", data = "<posted>")]
+pub async fn sign(desk: Desk<'_>, _who: Crew, id: i64, fitting: i64, posted: Posted) -> Result {
+    let fitting = fastenings::bolted(desk.store, id, fitting).await?;
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.sign_bolted(&fitting, desk.user.account.id).await?;
+    let location = format!("/boats/{id}/bolts");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// The hole plan: DXF, SVG or paper at its true size.
+#[get("/boats/<id>/bolts/<fitting>/<kind>")]
+pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, fitting: i64, kind: &str) -> Result {
+    let fitting = fastenings::bolted(desk.store, id, fitting).await?;
+    let plan: Plan = serde_json::from_value(fitting.body.clone())?;
+    if plan.holes.is_empty() {
+        return Err(AppError::Refused("no hole is placed on this fitting".into()));
+    }
+    let mut drawing = Drawing::new(fitting.name.as_str());
+    drawing.line(Line::Datum, vec![[-15.0, 0.0], [15.0, 0.0]]);
+    drawing.line(Line::Datum, vec![[0.0, -15.0], [0.0, 15.0]]);
+    for (n, hole) in plan.holes.iter().enumerate() {
+        drawing.circle(Line::Holes, *hole, plan.diameter * 1.05 / 2.0);
+        drawing.label([hole[0] + plan.diameter, hole[1]], 4.0, format!("{}", n + 1));
+    }
+    paper::file(&drawing, kind)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn layers_are_read_line_by_line_in_any_unit() {
+        assert_eq!(
+            layers("deck, 7/8\n3/4\n", LengthUnit::Inch).unwrap(),
+            [("deck".to_owned(), 22.225), (String::new(), 19.05)]
+        );
+        assert!(layers("deck, thick", LengthUnit::Millimetre).unwrap_err().starts_with("line 1"));
+    }
+}

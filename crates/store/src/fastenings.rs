@@ -1,0 +1,284 @@
+//! Regions that are refastened and ticked off, the metal on a boat, and fittings signed for before they are bored.
+
+use mend_keel_core::grid::Side;
+use mend_keel_core::metals::Zone;
+use serde_json::{Value, json};
+use sqlx::FromRow;
+
+use crate::{Result, Store, StoreError, Work};
+
+/// A region to be refastened: strakes and frames, both ends in.
+#[derive(Debug, Clone, PartialEq, FromRow)]
+pub struct Region {
+    pub id: i64,
+    pub boat_id: i64,
+    pub name: String,
+    #[sqlx(try_from = "String")]
+    pub side: Side,
+    pub strake_from: u32,
+    pub strake_to: u32,
+    pub frame_from: u32,
+    pub frame_to: u32,
+    /// Of the new screws: an id of the table of metals.
+    pub metal: String,
+    pub to_plane_off: f64,
+    pub by_name: String,
+    pub at: String,
+}
+
+#[derive(Debug, Clone)]
+pub struct NewRegion {
+    pub boat_id: i64,
+    pub name: String,
+    pub side: Side,
+    pub strakes: (u32, u32),
+    pub frames: (u32, u32),
+    pub metal: String,
+    pub to_plane_off: f64,
+}
+
+/// A crossing that was done.
+#[derive(Debug, Clone, PartialEq, FromRow)]
+pub struct Done {
+    pub strake: u32,
+    pub frame: u32,
+    pub note: String,
+    pub photo: Option<String>,
+    pub by_name: String,
+    pub at: String,
+}
+
+const REGION: &str = "SELECT id, boat_id, name, side, strake_from, strake_to, frame_from, frame_to, metal, to_plane_off, by_name, at FROM refasten WHERE withdrawn = 0";
+
+pub async fn regions(store: &Store, boat: i64) -> Result<Vec<Region>> {
+    let sql = format!("{REGION} AND boat_id = ? ORDER BY id");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
+}
+
+pub async fn region(store: &Store, boat: i64, id: i64) -> Result<Region> {
+    sqlx::query_as(sqlx::AssertSqlSafe(format!("{REGION} AND boat_id = ? AND id = ?")))
+        .bind(boat)
+        .bind(id)
+        .fetch_optional(store.pool())
+        .await?
+        .ok_or(StoreError::NotFound("refastened region"))
+}
+
+pub async fn done(store: &Store, region: i64) -> Result<Vec<Done>> {
+    let sql = "SELECT strake, frame, note, photo, by_name, at FROM refasten_done WHERE refasten_id = ? ORDER BY id";
+    Ok(sqlx::query_as(sql).bind(region).fetch_all(store.pool()).await?)
+}
+
+/// Whether a photo was taken while refastening this boat.
+pub async fn boats_with_photo(store: &Store, hash: &str) -> Result<Vec<i64>> {
+    let sql = "SELECT DISTINCT boat_id FROM refasten JOIN refasten_done ON refasten_id = refasten.id WHERE photo = ?";
+    let rows: Vec<(i64,)> = sqlx::query_as(sql).bind(hash).fetch_all(store.pool()).await?;
+    Ok(rows.into_iter().map(|(id,)| id).collect())
+}
+
+/// A piece of metal on a boat. mm from frame 1, athwart, and up from the keel.
+#[derive(Debug, Clone, PartialEq, FromRow)]
+pub struct MetalItem {
+    pub id: i64,
+    pub boat_id: i64,
+    pub name: String,
+    pub metal: String,
+    #[sqlx(try_from = "String")]
+    pub zone: Zone,
+    pub area: f64,
+    pub x: f64,
+    pub y: f64,
+    pub z: f64,
+    pub in_wood: bool,
+    pub in_oak: bool,
+    pub alkali: bool,
+    pub fitted: Option<i32>,
+}
+
+pub async fn metal(store: &Store, boat: i64) -> Result<Vec<MetalItem>> {
+    let sql = "SELECT id, boat_id, name, metal, zone, area, x, y, z, in_wood, in_oak, alkali, fitted FROM metal_item WHERE boat_id = ? AND withdrawn = 0 ORDER BY id";
+    Ok(sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?)
+}
+
+/// A fitting that goes through the boat.
+#[derive(Debug, Clone, FromRow)]
+pub struct Bolted {
+    pub id: i64,
+    pub boat_id: i64,
+    pub name: String,
+    #[sqlx(json)]
+    pub body: Value,
+    pub first_by: Option<i64>,
+    pub first_name: Option<String>,
+    pub first_at: Option<String>,
+    pub second_by: Option<i64>,
+    pub second_name: Option<String>,
+    pub second_at: Option<String>,
+    pub by_name: String,
+    pub at: String,
+}
+
+const BOLTED: &str = "SELECT id, boat_id, name, body, first_by, (SELECT name FROM account WHERE account.id = first_by) AS first_name, first_at,
+    second_by, (SELECT name FROM account WHERE account.id = second_by) AS second_name, second_at, by_name, at FROM bolted WHERE withdrawn = 0";
+
+pub async fn all_bolted(store: &Store, boat: i64) -> Result<Vec<Bolted>> {
+    let sql = format!("{BOLTED} AND boat_id = ? ORDER BY id DESC");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
+}
+
+pub async fn bolted(store: &Store, boat: i64, id: i64) -> Result<Bolted> {
+    sqlx::query_as(sqlx::AssertSqlSafe(format!("{BOLTED} AND boat_id = ? AND id = ?")))
+        .bind(boat)
+        .bind(id)
+        .fetch_optional(store.pool())
+        .await?
+        .ok_or(StoreError::NotFound("fitting"))
+}
+
+impl Work {
+    pub async fn add_region(&mut self, new: &NewRegion) -> Result<i64> {
+        let id = sqlx::query("INSERT INTO refasten (boat_id, name, side, strake_from, strake_to, frame_from, frame_to, metal, to_plane_off, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+            .bind(new.boat_id)
+            .bind(&new.name)
+            .bind(new.side.code())
+            .bind(new.strakes.0)
+            .bind(new.strakes.1)
+            .bind(new.frames.0)
+            .bind(new.frames.1)
+            .bind(&new.metal)
+            .bind(new.to_plane_off)
+            .bind(self.act.by.clone())
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?
+            .last_insert_rowid();
+        let body =
+            json!({ "region": id, "side": new.side, "strakes": new.strakes, "frames": new.frames, "metal": new.metal });
+        self.note(Some(new.boat_id), None, "refasten", &format!("Refastening planned: {}", new.name), &body).await?;
+        Ok(id)
+    }
+
+    /// Sets a region aside; what was done in it stays told.
+    pub async fn withdraw_region(&mut self, region: &Region) -> Result<()> {
+        sqlx::query("UPDATE refasten SET withdrawn = 1 WHERE id = ?").bind(region.id).execute(&mut *self.tx).await?;
+        let body = json!({ "region": region.id });
+        self.note(Some(region.boat_id), None, "refasten", &format!("Refastening set aside: {}", region.name), &body)
+            .await?;
+        Ok(())
+    }
+
+    /// Ticks a crossing off; a second tick of the same one changes nothing.
+    #[allow(clippy::too_many_arguments, reason = "a crossing, what was found there, and what is told of it")]
+    pub async fn tick(
+        &mut self,
+        region: &Region,
+        member: Option<i64>,
+        strake: u32,
+        frame: u32,
+        note: &str,
+        photo: Option<&str>,
+        shown: &str,
+    ) -> Result<()> {
+        let done = sqlx::query("INSERT INTO refasten_done (refasten_id, strake, frame, note, photo, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING")
+            .bind(region.id)
+            .bind(strake)
+            .bind(frame)
+            .bind(note)
+            .bind(photo)
+            .bind(self.act.by.clone())
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
+        let body = json!({ "region": region.id, "strake": strake, "frame": frame, "note": note, "photo": photo });
+        let note = if note.is_empty() { String::new() } else { format!(": {note}") };
+        self.note(Some(region.boat_id), member, "refasten", &format!("Refastened {shown}{note}"), &body).await?;
+        Ok(())
+    }
+
+    pub async fn add_metal(&mut self, new: &MetalItem) -> Result<i64> {
+        let id = sqlx::query("INSERT INTO metal_item (boat_id, name, metal, zone, area, x, y, z, in_wood, in_oak, alkali, fitted, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+            .bind(new.boat_id)
+            .bind(&new.name)
+            .bind(&new.metal)
+            .bind(new.zone.code())
+            .bind(new.area)
+            .bind(new.x)
+            .bind(new.y)
+            .bind(new.z)
+            .bind(new.in_wood)
+            .bind(new.in_oak)
+            .bind(new.alkali)
+            .bind(new.fitted)
+            .bind(self.act.by.clone())
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?
+            .last_insert_rowid();
+        let body = json!({ "item": id, "metal": new.metal, "zone": new.zone, "area_mm2": new.area, "at_mm": [new.x, new.y, new.z], "fitted": new.fitted });
+        self.note(Some(new.boat_id), None, "metal", &format!("{} of {}", new.name, new.metal.replace('_', " ")), &body)
+            .await?;
+        Ok(id)
+    }
+
+    pub async fn withdraw_metal(&mut self, item: &MetalItem) -> Result<()> {
+        sqlx::query("UPDATE metal_item SET withdrawn = 1 WHERE id = ?").bind(item.id).execute(&mut *self.tx).await?;
+        let body = json!({ "item": item.id });
+        self.note(Some(item.boat_id), None, "metal", &format!("{} is no longer there", item.name), &body).await?;
+        Ok(())
+    }
+
+    pub async fn add_bolted(&mut self, boat: i64, name: &str, body: &Value) -> Result<i64> {
+        let id = sqlx::query("INSERT INTO bolted (boat_id, name, body, by_name, at) VALUES (?, ?, ?, ?, ?)")
+            .bind(boat)
+            .bind(name)
+            .bind(body.to_string())
+            .bind(self.act.by.clone())
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?
+            .last_insert_rowid();
+        self.note(
+            Some(boat),
+            None,
+            "fitting",
+            &format!("Fitting planned: {name}"),
+            &json!({ "fitting": id, "plan": body }),
+        )
+        .await?;
+        Ok(id)
+    }
+
+    /// Signs for a fitting before it is bored: two people, each once. [`StoreError::Conflict`] when one signs twice.
+    pub async fn sign_bolted(&mut self, fitting: &Bolted, account: i64) -> Result<()> {
+        if fitting.first_by == Some(account) || fitting.second_by == Some(account) {
+            return Err(StoreError::Conflict("you have signed already: a second person reads it out and signs".into()));
+        }
+        let first = sqlx::query("UPDATE bolted SET first_by = ?, first_at = ? WHERE id = ? AND first_by IS NULL")
+            .bind(account)
+            .bind(self.stamp())
+            .bind(fitting.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if first.rows_affected() == 0 {
+            let second = sqlx::query(
+                "UPDATE bolted SET second_by = ?, second_at = ? WHERE id = ? AND second_by IS NULL AND first_by <> ?",
+            )
+            .bind(account)
+            .bind(self.stamp())
+            .bind(fitting.id)
+            .bind(account)
+            .execute(&mut *self.tx)
+            .await?;
+            if second.rows_affected() == 0 {
+                return Err(StoreError::Conflict("two have signed already".into()));
+            }
+        }
+        let body = json!({ "fitting": fitting.id, "account": account });
+        self.note(Some(fitting.boat_id), None, "fitting", &format!("Signed before boring: {}", fitting.name), &body)
+            .await?;
+        Ok(())
+    }
+}
