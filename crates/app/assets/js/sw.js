@@ -56,7 +56,7 @@ function put(cache, url, answer) {
   return cache.put(url, answer).catch(() => {});
 }
 
-const isSurvey = (url) => /^\/boats(\/\d+(\/(quick|survey(\/\w+)?|grid|crossing))?)?$/.test(url.pathname) || url.pathname === "/offline";
+const isSurvey = (url) => /^\/boats(\/\d+(\/(quick|survey(\/\w+)?|grid|crossing|refasten(\/\d+)?))?)?$/.test(url.pathname) || url.pathname === "/offline";
 
 async function page(request, url) {
   try {

@@ -23,7 +23,7 @@ async fn a_region_is_refastened_and_ticked_off_also_without_signal() {
     strake.send_keys("9").await.unwrap();
     b.find("input[name=frame]:not([type=hidden])").await.send_keys("20").await.unwrap();
     b.press(&b.find_text("form[data-stay] button", "Tick it off").await).await;
-    b.find_text("#waiting", "Refastened").await;
+    b.find_text("#waiting summary", "1 entry waits").await;
     let server = Server::start_at("demo", folder, &port);
     b.page.execute("window.keelOffline.send()", vec![]).await.unwrap();
     b.comes_true("document.querySelector('#waiting').hidden").await;
@@ -31,7 +31,7 @@ async fn a_region_is_refastened_and_ticked_off_also_without_signal() {
     visitor.get("/").await;
     let story = visitor.get("/boats/1/story").await.text;
     assert_eq!(story.matches("Refastened P9 F20").count(), 1);
-    assert_eq!(story.matches("nail drew clean").count(), 1);
+    assert_eq!(story.matches("F8: nail drew clean").count(), 1);
     b.close().await;
 }
 
@@ -96,7 +96,7 @@ async fn a_fitting_is_bored_only_when_two_have_signed() {
     let signed = visitor.get("/boats/1/bolts").await.text;
     assert!(signed.contains("signed by two: bore") && signed.contains("Tobias Renn") && signed.contains("Ines Varga"));
     let dxf = visitor.get("/boats/1/bolts/1/dxf").await;
-    assert!(dxf.status == 200 && dxf.text.contains("CIRCLE"));
+    assert!(dxf.status == 200 && dxf.text.contains("LWPOLYLINE"));
     let bad = [("name", "Cleat"), ("diameter", "7"), ("layers", "deck, 22"), ("surface", "wood")];
     let refused = visitor.send("/boats/1/bolts", "/boats/1/bolts", &bad).await;
     assert!(refused.status == 422 && refused.text.contains("must be one of 5, 6, 8"));
