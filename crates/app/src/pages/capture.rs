@@ -126,7 +126,7 @@ fn form(desk: &Desk<'_>, file: &BoatFile, parts_of: FormParts) -> Form {
         .rev()
         .find(|i| names.iter().any(|c| !c.edge && !typed.get(&format!("{}{i}", c.name)).trim().is_empty()))
         .map_or(0, |i| i + 1);
-    let count = (filled + MORE).max(ROWS).min(MOST);
+    let count = (filled + MORE).clamp(ROWS, MOST);
     let action = match capture {
         Some(id) => format!("/boats/{}/shapes/{id}", file.boat.id),
         None => format!("/boats/{}/shapes/new", file.boat.id),

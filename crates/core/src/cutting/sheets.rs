@@ -327,6 +327,9 @@ impl Sheet {
     }
 }
 
+/// Where every item of every sheet lies.
+type Poses = Vec<Vec<(usize, Pose)>>;
+
 /// Parts left over, sheets, length used of the last in thousandths of a mm.
 type Standing = (usize, usize, u64);
 
@@ -378,7 +381,7 @@ impl Search<'_, '_> {
     /// Counts a move, and asks now and then whether to go on.
     fn step(&mut self) -> bool {
         self.tried += 1;
-        if self.tried % 64 == 0 {
+        if self.tried.is_multiple_of(64) {
             let progress = Progress {
                 share: (self.tried as f64 / self.budget as f64).min(1.0),
                 placed: self.items.len() - self.unplaced.len(),
@@ -489,7 +492,7 @@ impl Search<'_, '_> {
 
     /// Places all in several orders, the largest first more or less, and keeps the best.
     fn place_all(&mut self) {
-        let mut best: Option<(Standing, Vec<Vec<(usize, Pose)>>, Vec<usize>)> = None;
+        let mut best: Option<(Standing, Poses, Vec<usize>)> = None;
         for k in 0..ORDERS.0 {
             if k > 0 && (self.stopped || self.share >= ORDERS.1) {
                 break;

@@ -99,7 +99,7 @@ pub fn plan(edges: &Edges, tolerance: f64, allow: Allowances) -> Result<Pattern,
         least_box(&outline).ok_or_else(|| InputError::new("rows", "the outline encloses no area"))?;
     let side = |a: usize, b: usize| (blank_box[b][0] - blank_box[a][0]).hypot(blank_box[b][1] - blank_box[a][1]);
     let middle: Vec<Point> = (0..DENSE)
-        .map(|i| between(i))
+        .map(between)
         .map(|x| [x, (polyline_at(&upper.line, x) + polyline_at(&lower.line, x)) / 2.0])
         .collect();
     let (curve, run_out) = bow(&middle, turn);

@@ -37,9 +37,9 @@ pub fn write(drawing: &Drawing) -> Result<Vec<u8>, String> {
             add(line.layer.name(), EntityType::Line(DxfLine::new(point(a), point(b))));
             continue;
         }
-        let mut polyline = LwPolyline::default();
-        polyline.vertices =
+        let vertices =
             line.points.iter().map(|p| LwPolylineVertex { x: p[0], y: p[1], ..Default::default() }).collect();
+        let mut polyline = LwPolyline { vertices, ..Default::default() };
         polyline.set_is_closed(line.closed);
         add(line.layer.name(), EntityType::LwPolyline(polyline));
     }

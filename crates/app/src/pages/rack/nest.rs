@@ -255,7 +255,7 @@ pub async fn file(desk: Desk<'_>, _who: Crew, sheet: usize, kind: &str) -> Resul
     if sheet == 0 || sheet > kept.sheets {
         return Err(AppError::NotFound("sheet"));
     }
-    let mut drawing = Drawing::new(&format!("Sheet {sheet} of {}", kept.sheets));
+    let mut drawing = Drawing::new(format!("Sheet {sheet} of {}", kept.sheets));
     let face = vec![[0.0, 0.0], [kept.width, 0.0], [kept.width, kept.height], [0.0, kept.height]];
     drawing.outline(Layer::Blank, face);
     for part in kept.parts.iter().filter(|p| p.sheet + 1 == sheet) {
