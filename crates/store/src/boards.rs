@@ -201,13 +201,22 @@ pub async fn offcuts(store: &Store, board: i64) -> Result<Vec<Board>> {
 }
 
 impl Work {
+    /// [`StoreError::Conflict`] where a board other than `own` has the tag.
+    async fn tag_is_free(&mut self, tag: &str, own: Option<i64>) -> Result<()> {
+        let taken: Option<(i64,)> = sqlx::query_as("SELECT id FROM board WHERE tag = ? AND id IS NOT ?")
+            .bind(tag)
+            .bind(own)
+            .fetch_optional(&mut *self.tx)
+            .await?;
+        match taken {
+            Some(_) => Err(StoreError::Conflict("that tag is on another board".into())),
+            None => Ok(()),
+        }
+    }
+
     /// Puts a board in the rack. [`StoreError::Conflict`] when its tag is taken.
     pub async fn add_board(&mut self, new: &NewBoard) -> Result<i64> {
-        let taken: Option<(i64,)> =
-            sqlx::query_as("SELECT id FROM board WHERE tag = ?").bind(&new.tag).fetch_optional(&mut *self.tx).await?;
-        if taken.is_some() {
-            return Err(StoreError::Conflict("that tag is on another board".into()));
-        }
+        self.tag_is_free(&new.tag, None).await?;
         let stock = &new.stock;
         let id = sqlx::query("INSERT INTO board (tag, species, length, width, thickness, grain, drying, moisture, origin, origin_note, place, state, parent_id, details, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'free', ?, ?, ?)")
             .bind(&new.tag)
@@ -265,14 +274,7 @@ impl Work {
     /// Changes what is known of a board. [`StoreError::Stale`] when somebody else did meanwhile, [`StoreError::Conflict`] once it is
     /// cut or when its new tag is taken.
     pub async fn change_board(&mut self, board: &Board, version: i64, new: &NewBoard) -> Result<()> {
-        let taken: Option<(i64,)> = sqlx::query_as("SELECT id FROM board WHERE tag = ? AND id <> ?")
-            .bind(&new.tag)
-            .bind(board.id)
-            .fetch_optional(&mut *self.tx)
-            .await?;
-        if taken.is_some() {
-            return Err(StoreError::Conflict("that tag is on another board".into()));
-        }
+        self.tag_is_free(&new.tag, Some(board.id)).await?;
         let stock = &new.stock;
         let done = sqlx::query("UPDATE board SET tag = ?, species = ?, length = ?, width = ?, thickness = ?, grain = ?, drying = ?, moisture = ?, origin = ?, origin_note = ?, place = ?, details = ?, version = version + 1 WHERE id = ? AND version = ? AND state <> 'cut'")
             .bind(&new.tag)

@@ -23,6 +23,7 @@ pub mod findings;
 pub mod history;
 pub mod members;
 pub mod plans;
+pub mod samples;
 pub mod shed;
 pub mod stores;
 pub mod surveys;

@@ -4,6 +4,7 @@ use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::metals::Zone;
 use mend_keel_store::fastenings::{self, MetalItem, NewRegion};
+use mend_keel_store::samples::{Hold, Sample};
 use mend_keel_store::{Act, Result, Store, accounts};
 use serde_json::json;
 
@@ -72,6 +73,27 @@ pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
         "comes_apart": true, "below": false, "holes": [[0.0, 60.0], [0.0, 160.0], [0.0, 260.0]], "note": "",
     });
     let fitting = work.add_bolted(boat, "Port chainplate", &plan).await?;
+    for (laid_on, primer, colour, hold, cured_after, good, note) in [
+        (9, "", "black", Hold::LetGo, Some(4.0), Some(false), "no primer: peeled off the larch by hand"),
+        (12, "wood primer, one coat, 45 min", "black", Hold::Held, Some(3.0), Some(true), "16 °C in the shed"),
+    ] {
+        let sample = Sample {
+            id: 0,
+            boat_id: boat,
+            laid_on: at(laid_on, 0).strftime("%Y-%m-%d").to_string(),
+            compound: "Polyurethane adhesive sealant, lot 4".into(),
+            primer: primer.into(),
+            colour: colour.into(),
+            seam_width: 4.0,
+            cured_after,
+            hold,
+            good,
+            note: note.into(),
+            photo: None,
+            by_name: String::new(),
+        };
+        work.add_sample(&sample).await?;
+    }
     work.commit("/").await?;
     let file = survey::load(store, boat).await?;
     let region = fastenings::region(store, boat, region).await?;

@@ -6,8 +6,8 @@ use mend_keel_core::grid::Place;
 use mend_keel_core::survey::compare::Outcome;
 use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method};
 use mend_keel_store::StoreError;
-use mend_keel_store::fastenings;
 use mend_keel_store::findings::{self, Finding, NewFinding, NewPhoto, NewReading, PhotoMark};
+use mend_keel_store::{fastenings, samples};
 use rocket::fs::NamedFile;
 use rocket::http::Status;
 use rocket::{get, post};
@@ -566,5 +566,6 @@ async fn may_see(desk: &Desk<'_>, user: &User, hash: &str) -> std::result::Resul
     let Some(boat) = user.account.guest_boat else { return Ok(()) };
     let mut boats = findings::boats_with_photo(desk.store, hash).await?;
     boats.extend(fastenings::boats_with_photo(desk.store, hash).await?);
+    boats.extend(samples::boats_with_photo(desk.store, hash).await?);
     if boats.contains(&boat) { Ok(()) } else { Err(AppError::NotFound("photo")) }
 }

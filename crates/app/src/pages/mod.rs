@@ -24,6 +24,7 @@ pub mod problem;
 pub mod quick;
 pub mod rack;
 pub mod refasten;
+pub mod samples;
 pub mod seam_balance;
 pub mod seams;
 pub mod shape;
@@ -179,6 +180,10 @@ pub fn routes() -> Vec<Route> {
         bolts::sign,
         bolts::file,
         seam_balance::page,
+        samples::page,
+        samples::add,
+        samples::judge,
+        samples::withdraw,
         seams::list,
         seams::keep,
         finish::list,

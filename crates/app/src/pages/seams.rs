@@ -148,7 +148,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     render(&page(&desk, &file, Typed::default(), Faults::default(), 0))
 }
 
-#[post("/boats/<id>/seams/<plank>", data = "<posted>")]
+#[post("/boats/<id>/seams/<plank>", rank = 2, data = "<posted>")]
 pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let plank = file.plank(plank)?;

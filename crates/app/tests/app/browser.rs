@@ -259,6 +259,7 @@ async fn no_serious_accessibility_fault_on_any_surface() {
             "/boats/1/metals",
             "/boats/1/bolts",
             "/boats/1/seams/all",
+            "/boats/1/seams/samples",
             "/boats/1/fasten",
             "/stores",
             "/stores/1",

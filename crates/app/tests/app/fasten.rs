@@ -139,3 +139,37 @@ async fn an_answer_of_the_bench_is_pinned_to_a_boat() {
     }
     b.close().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_sample_board_is_written_down_and_only_one_that_held_is_found_good() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let at = "/boats/1/seams/samples";
+    let mut fields = [
+        ("compound", "Polysulphide, lot <9>"),
+        ("seam_width", "5"),
+        ("laid_on", "soon"),
+        ("hold", "soft"),
+        ("cured_after", "-1"),
+        ("good", "yes"),
+    ];
+    let refused = visitor.send(at, at, &fields).await;
+    assert_eq!(refused.status, 422);
+    for fault in ["write a day as 2026-03-01", "only a seam that held to both sides", "lot &#60;9&#62;"] {
+        assert!(refused.text.contains(fault), "{fault}");
+    }
+    (fields[2].1, fields[4].1, fields[5].1) = ("2026-11-20", "", "");
+    assert_eq!(visitor.send(at, at, &fields).await.status, 303);
+    let judge = format!("{at}/3/judge");
+    let bad = visitor.send(at, &judge, &[("hold", "tore"), ("cured_after", "2"), ("good", "yes")]).await;
+    assert!(bad.status == 422 && bad.text.contains("id=\"gd-3\""), "the fault stands at that board");
+    let good = [("hold", "held"), ("cured_after", "2.5"), ("good", "yes")];
+    assert_eq!(visitor.send(at, &judge, &good).await.status, 303);
+    let page = visitor.get(at).await.text;
+    assert_eq!(page.matches("✓ goes on the boat").count(), 2, "the demo's and this one");
+    assert!(page.contains("value=\"2.5\""));
+    assert!(visitor.get("/boats/2/seams/samples").await.text.contains("No sample board"));
+    assert_eq!(visitor.send(at, &format!("{at}/3/withdraw"), &[]).await.status, 303);
+    assert!(!visitor.get(at).await.text.contains("lot &#60;9&#62;"));
+    assert!(visitor.get("/boats/1/story").await.text.contains("set aside"));
+}
