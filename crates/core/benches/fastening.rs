@@ -1,7 +1,8 @@
 //! Refastening: crossings of a region; metals: pieces on a boat; seams of a hull.
 
 use divan::Bencher;
-use mend_keel_core::fastening::region::{Region, plan_region};
+use mend_keel_core::fastening::pattern::Size;
+use mend_keel_core::fastening::region::{Known, Region, plan_region};
 use mend_keel_core::grid::{Shell, Side};
 use mend_keel_core::metals::{self, Item, Zone};
 use mend_keel_core::seam::balance::{self, Filling, Seam};
@@ -20,11 +21,18 @@ fn refasten(bencher: Bencher, strakes: u32) {
         side: Side::Port,
         strakes: (1, strakes),
         frames: (1, 60),
-        gauge: 14,
         frame_sided: 45.0,
         old_diameter: 4.5,
+        in_lap: 0,
     };
-    bencher.bench(|| plan_region(&shell, &region, |s| vec![260.0 * f64::from(10 + s % 30) + 130.0]));
+    bencher.bench(|| {
+        let known = Known {
+            ends: &|s| vec![260.0 * f64::from(10 + s % 30) + 130.0],
+            size: &|_| Size::Screw(14),
+            found: &|_| None,
+        };
+        plan_region(&shell, &region, &known)
+    });
 }
 
 #[divan::bench(args = [100, 1_000, 4_000], sample_count = 5)]

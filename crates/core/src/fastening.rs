@@ -147,6 +147,11 @@ fn hold_reason(hold: f64, wanted: f64) -> Reason {
     Reason::new("fasten.hold", verdict, text).against("thread in the frame", hold, "mm", wanted)
 }
 
+/// Shank of the screw for a plank, mm.
+pub fn shank_for(plank_thickness: f64) -> f64 {
+    shank(gauge_for(plank_thickness))
+}
+
 /// Gauge for a plank: that of the nearest thickness in the table.
 fn gauge_for(thickness: f64) -> u32 {
     let near = |entry: &&(f64, u32)| (entry.0 - thickness).abs();

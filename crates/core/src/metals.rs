@@ -136,6 +136,11 @@ pub const LIMITS: (f64, f64) = (0.20, 0.30);
 /// A noble area this many times the active one makes it a step worse.
 pub const AREA_RATIO: f64 = 10.0;
 
+/// Wetted area of the head of a plank fastening, mm²: a disc twice as wide as its shank.
+pub fn head_area(shank: f64) -> f64 {
+    std::f64::consts::PI * shank * shank
+}
+
 /// Potential where a piece lies: below water and in the bilge stainless is taken as active (crevices in wood).
 pub fn potential(item: &Item) -> f64 {
     let starved = matches!(item.zone, Zone::Below | Zone::Bilge) && item.in_wood;
@@ -361,6 +366,11 @@ mod tests {
         let rules: Vec<&str> = check(&items, &[]).unwrap().iter().map(|t| t.reasons[0].rule).collect();
         assert_eq!(rules, ["metals.crevice", "metals.brass", "metals.tannin"]);
         assert_eq!(due(find("galvanised_steel").unwrap(), 1998), Some((2023, 2028)));
+    }
+
+    #[test]
+    fn a_head_is_a_disc_of_twice_the_shank() {
+        assert!((head_area(6.0) - 113.097).abs() < 1e-3);
     }
 
     proptest! {

@@ -1,6 +1,9 @@
 //! Seams: what a construction may get, its proportions, and what goes into it.
 
 pub mod balance;
+pub mod launch;
+pub mod line;
+pub mod work;
 
 use crate::choice::choices;
 use crate::error::{self, InputError};
@@ -21,7 +24,71 @@ choices! {
     }
 }
 
-/// Whether a construction may get a treatment, and why: never, not usual, or right.
+choices! {
+    /// How the seams of a carvel hull are done. The trade has both schools.
+    SeamSchool {
+        Soft = "soft", "Caulked: the hull takes up";
+        Glued = "glued", "Glued: the hull stays dry";
+    }
+}
+
+/// A boat's school of seams, and whether she stays dry: on a trailer, or every plank renewed dry.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Ways {
+    pub school: SeamSchool,
+    pub stays_dry: bool,
+}
+
+impl Default for Ways {
+    fn default() -> Self {
+        Self { school: SeamSchool::Soft, stays_dry: false }
+    }
+}
+
+/// Whether a construction may get a treatment by a boat's school, and why: never, not usual, or right. Source: handbook 06.
+pub fn judge_by(construction: Construction, treatment: Treatment, ways: Ways) -> Reason {
+    let why = |verdict, text: &str| Reason::new("seam.school", verdict, text).source("handbook 06");
+    match (construction, ways.school, treatment) {
+        (Construction::CarvelCaulked, SeamSchool::Glued, Treatment::SplinedGlue) if ways.stays_dry => why(
+            Verdict::For,
+            "she stays dry: splines or epoxy, both edges wetted out, then filled; every seam, not some",
+        ),
+        (Construction::CarvelCaulked, SeamSchool::Glued, Treatment::SplinedGlue) => why(
+            Verdict::Forbids,
+            "seams are glued only in a hull that stays dry, on a trailer or with every plank renewed dry: this one takes up",
+        ),
+        (Construction::CarvelCaulked, SeamSchool::Glued, Treatment::CottonCompound) if ways.stays_dry => {
+            why(Verdict::Against, "her school glues every seam: caulk all of them or none")
+        }
+        _ => judge(construction, treatment),
+    }
+}
+
+/// The treatment that suits a construction by a boat's school.
+pub fn usual_by(construction: Construction, ways: Ways) -> Treatment {
+    let suits = |t: &&Treatment| judge_by(construction, **t, ways).verdict == Verdict::For;
+    Treatment::ALL.iter().find(suits).copied().unwrap_or_else(|| usual(construction))
+}
+
+/// What speaks against a treatment because of what the hull's other seams get: half of them glued and half caulked work against each
+/// other. Source: handbook 06.
+pub fn beside(treatment: Treatment, others: impl IntoIterator<Item = Treatment>) -> Option<Reason> {
+    use Treatment as T;
+    let stiff = |t: T| matches!(t, T::RigidAdhesive | T::SplinedGlue | T::StructuralGlue | T::HardFiller);
+    let other = others
+        .into_iter()
+        .find(|o| (stiff(treatment) && *o == T::CottonCompound) || (treatment == T::CottonCompound && stiff(*o)))?;
+    Some(
+        Reason::new(
+            "seam.beside",
+            Verdict::Forbids,
+            format!("another seam of hers gets {}: glue every seam, or none", other.label().to_lowercase()),
+        )
+        .source("handbook 06"),
+    )
+}
+
+/// Whether a construction may get a treatment, and why: never, not usual, or right; by the school that caulks.
 pub fn judge(construction: Construction, treatment: Treatment) -> Reason {
     use Construction as C;
     use Treatment as T;
@@ -78,6 +145,8 @@ const STRANDS: [(f64, f64); 6] = [(1.5, 1.0), (2.0, 2.0), (2.5, 3.0), (3.0, 4.0)
 /// A cartridge, ml, and compound lost to waste.
 const CARTRIDGE_ML: f64 = 310.0;
 const WASTE: f64 = 1.15;
+/// Seam primer on the bare edges and over the cotton, mm of wet film (*yard rule*).
+const PRIMER_FILM: f64 = 0.12;
 /// Cotton takes up this much more than the seam's length.
 const COTTON_TAKE_UP: f64 = 1.1;
 
@@ -103,6 +172,8 @@ pub struct Caulking {
     pub cotton_length: f64,
     pub compound_ml: f64,
     pub cartridges: u32,
+    /// For both edges and over the cotton.
+    pub primer_ml: f64,
     /// Two lengths a seam and 5 %.
     pub tape_length: f64,
     pub reasons: Vec<Reason>,
@@ -128,6 +199,8 @@ pub fn caulk(thickness: f64, length: f64, measured_width: Option<f64>) -> Result
     let strands = strands_for(width_at(open_depth / 2.0));
     let mean_width = (width + width_at(compound_depth)) / 2.0;
     let compound_ml = mean_width * compound_depth * length / 1000.0 * WASTE;
+    let edge = open_depth.hypot(width / 2.0);
+    let primer_ml = (2.0 * edge + width_at(compound_depth)) * PRIMER_FILM * length / 1000.0 * WASTE;
     let reasons = vec![
         Reason::note("seam.width", "open at first by a sixteenth of the plank and 0.8 mm, bevelled half on each edge, tight at the inner third")
             .formula("width = thickness / 16 + 0.8 mm")
@@ -138,6 +211,10 @@ pub fn caulk(thickness: f64, length: f64, measured_width: Option<f64>) -> Result
         Reason::note("seam.compound", "trapezoid between face and cotton, 15 % waste, one cartridge in reserve")
             .formula("volume = (width at face + width at cotton) / 2 × depth × length × 1.15")
             .value("compound", compound_ml, "ml"),
+        Reason::note("seam.primer", "primer on both edges and over the cotton, from the seam’s width and depth")
+            .formula("(2 × edge + width at the cotton) × film × length × 1.15")
+            .value("film", PRIMER_FILM, "mm")
+            .value("primer for a metre", primer_ml / length * 1000.0, "ml"),
     ];
     Ok(Caulking {
         width,
@@ -150,6 +227,7 @@ pub fn caulk(thickness: f64, length: f64, measured_width: Option<f64>) -> Result
         cotton_length: length * COTTON_TAKE_UP * f64::from(strands),
         compound_ml,
         cartridges: (compound_ml / CARTRIDGE_ML).ceil() as u32 + 1,
+        primer_ml,
         tape_length: 2.0 * length * 1.05,
         reasons,
     })
@@ -168,86 +246,69 @@ fn strands_for(width: f64) -> u32 {
     (exact - 1e-9).ceil() as u32
 }
 
-/// A step of the work on seams, and what must hold before it is begun.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Step {
-    pub what: &'static str,
-    /// The gate; empty where there is none.
-    pub gate: &'static str,
-}
-
-/// The order of work for a treatment, with its gates of dryness, cleanliness and cure. Source: handbook 06.
-pub fn order(treatment: Treatment) -> Vec<Step> {
-    let step = |what, gate| Step { what, gate };
-    let mut steps = vec![
-        step("Reef out without widening the seam", ""),
-        step("Scrape to bare bright wood", "no dust, old filler or oil left: adhesion fails on them"),
-    ];
-    match treatment {
-        Treatment::CottonCompound => steps.extend([
-            step("Prime the edges", "wood at 16 % or less"),
-            step("Repair crushed edges", "primer dry"),
-            step("Caulk, garboard last or from the keel up as the school has it", ""),
-            step("Prime over the cotton", ""),
-            step("Mask", ""),
-            step("Fill from the bottom of the groove, strike once", "15–25 °C; cartridges warmed when it is cold"),
-            step("Pull the tape while it is wet", ""),
-            step("Sand or plane flush", "cured as the product says"),
-        ]),
-        Treatment::SplinedGlue | Treatment::RigidAdhesive | Treatment::StructuralGlue => steps.extend([
-            step("Wet out both edges with unfilled resin", "wood at 16 % or less, joint at 10 °C or more"),
-            step("Set the spline or filled resin, every seam of the hull", "not half the seams glued and half caulked"),
-            step("Plane flush", "cured 24 h at 20 °C, double for each 10 °C less"),
-        ]),
-        Treatment::FlexibleLapAdhesive => steps.extend([
-            step("Penetrating sealer, thin coats", "wood at 16 % or less"),
-            step("Thin flexible adhesive in the lap", "nothing driven into it"),
-            step("Renew the fastenings of the lap", ""),
-        ]),
-        Treatment::FlexibleBedding => {
-            steps.push(step("Bed between plank and batten", "nothing driven against the batten"))
-        }
-        Treatment::FilletTape | Treatment::HardFiller => {
-            steps.extend([step("Fillet", "wood at 16 % or less"), step("Tape over it wet on wet", "")]);
-        }
-    }
-    steps
-}
-
-/// Seams of a laid deck, handbook 06 and 10: cotton low, a bond breaker, flexible compound as deep as it is wide to half as much
-/// again; mm.
-#[derive(Debug, Clone, Copy, PartialEq)]
+/// Seams of a laid deck, handbook 06 and 10: a bond breaker, flexible compound as deep as it is wide to half as much again; mm.
+#[derive(Debug, Clone, PartialEq)]
 pub struct DeckSeam {
     pub width: f64,
+    /// Of the compound, and what it may be.
+    pub depth: f64,
     pub depth_least: f64,
     pub depth_most: f64,
-    /// For the length asked, 15 % waste, in ml; cartridges with one in reserve.
+    /// Cotton below it; a glued deck has none.
+    pub cotton: bool,
+    /// Tape that the compound does not stick to.
+    pub bond_breaker_width: f64,
+    /// 15 % waste, in ml; cartridges with one in reserve.
     pub compound_ml: f64,
     pub cartridges: u32,
+    pub tape_length: f64,
+    pub reasons: Vec<Reason>,
 }
 
-/// A deck seam. Errors name `width` (4 to 6 mm) or `length`.
-pub fn deck(width: f64, length: f64) -> Result<DeckSeam, InputError> {
-    error::within("width", width, 4.0, 6.0)?;
+choices! {
+    /// How a laid deck lies.
+    LaidDeck {
+        Caulked = "caulked", "Laid deck, caulked";
+        Panels = "panels", "Laid deck, glued on panels";
+    }
+}
+
+/// Narrowest and widest seam of a deck, mm.
+const DECK_WIDTHS: (f64, f64) = (4.0, 6.0);
+
+/// Deck seams of `length` mm altogether; the compound is a quarter deeper than it is wide where nobody says. Errors name `width` (4 to
+/// 6 mm), `depth` (the width to half as much again) or `length`.
+pub fn deck(kind: LaidDeck, width: f64, depth: Option<f64>, length: f64) -> Result<DeckSeam, InputError> {
+    error::within("width", width, DECK_WIDTHS.0, DECK_WIDTHS.1)?;
     error::length("length", length)?;
-    let compound_ml = width * width * 1.25 * length / 1_000.0 * WASTE;
+    let depth = error::within("depth", depth.unwrap_or(1.25 * width), width, 1.5 * width)?;
+    let compound_ml = width * depth * length / 1_000.0 * WASTE;
+    let rule = |verdict, text: &str| Reason::new("seam.deck", verdict, text).source("handbook 06");
+    let mut reasons = vec![
+        rule(Verdict::Note, "as deep as it is wide, to half as much again")
+            .formula("volume = width × depth × length × 1.15")
+            .against("depth over width", depth / width, "", 1.5)
+            .value("compound", compound_ml, "ml"),
+        rule(Verdict::For, "a bond breaker below: the compound sticks to two sides and can stretch"),
+        rule(Verdict::Forbids, "compound that sticks to three sides tears"),
+    ];
+    reasons.push(match kind {
+        LaidDeck::Caulked => rule(Verdict::For, "cotton low, tight below; never a hard compound over it"),
+        LaidDeck::Panels => rule(Verdict::Forbids, "no cotton in a deck glued on panels: driving it parts the glue"),
+    });
     Ok(DeckSeam {
         width,
+        depth,
         depth_least: width,
         depth_most: 1.5 * width,
+        cotton: kind == LaidDeck::Caulked,
+        bond_breaker_width: width,
         compound_ml,
         cartridges: (compound_ml / CARTRIDGE_ML).ceil() as u32 + 1,
+        tape_length: 2.0 * length * 1.05,
+        reasons,
     })
 }
-
-/// What is got ready before she floats, handbook 06.
-pub const LAUNCH: [&str; 5] = [
-    "Wet the hull for some days before: wet sacks, a sprinkler, water in the bilge where she is shored for it",
-    "Pumps with a second one ready, and power checked",
-    "Somebody on board, day and night, for the first day",
-    "Expect her to take up in 1 to 7 days; write down the strokes an hour",
-    "Slings left on until the pumps keep up",
-];
 
 #[cfg(test)]
 mod tests {
@@ -274,14 +335,36 @@ mod tests {
     }
 
     #[test]
-    fn a_caulked_seam_is_not_primed_wet_and_a_deck_seam_is_no_deeper_than_half_again_its_width() {
-        let steps = order(Treatment::CottonCompound);
-        let prime = steps.iter().position(|s| s.what.starts_with("Prime the edges")).unwrap();
-        assert!(steps[prime].gate.contains("16 %") && steps[0].what.starts_with("Reef out"));
-        assert!(Treatment::ALL.iter().all(|t| order(*t).len() >= 3));
-        let seam = deck(5.0, 40_000.0).unwrap();
-        assert_eq!((seam.depth_least, seam.depth_most, seam.cartridges), (5.0, 7.5, 6));
-        assert_eq!(deck(9.0, 1_000.0).unwrap_err().field, "width");
+    fn a_deck_seam_is_no_deeper_than_half_again_its_width_and_has_a_bond_breaker() {
+        let seam = deck(LaidDeck::Caulked, 5.0, None, 40_000.0).unwrap();
+        assert_eq!((seam.depth_least, seam.depth, seam.depth_most, seam.cartridges), (5.0, 6.25, 7.5, 6));
+        assert!(seam.cotton && seam.bond_breaker_width == 5.0);
+        assert_eq!(deck(LaidDeck::Caulked, 9.0, None, 1_000.0).unwrap_err().field, "width");
+        assert_eq!(deck(LaidDeck::Panels, 5.0, Some(8.0), 1_000.0).unwrap_err().field, "depth");
+        assert!(!deck(LaidDeck::Panels, 5.0, Some(5.0), 1_000.0).unwrap().cotton);
+    }
+
+    #[test]
+    fn the_glued_school_is_for_a_hull_that_stays_dry_and_for_every_seam() {
+        let ways = |stays_dry| Ways { school: SeamSchool::Glued, stays_dry };
+        let carvel = Construction::CarvelCaulked;
+        assert_eq!(judge_by(carvel, Treatment::SplinedGlue, ways(true)).verdict, Verdict::For);
+        assert_eq!(judge_by(carvel, Treatment::SplinedGlue, ways(false)).verdict, Verdict::Forbids);
+        assert_eq!(judge_by(carvel, Treatment::SplinedGlue, Ways::default()).verdict, Verdict::Forbids);
+        assert_eq!(usual_by(carvel, ways(true)), Treatment::SplinedGlue);
+        assert_eq!(usual_by(carvel, ways(false)), Treatment::CottonCompound);
+        assert_eq!(judge_by(Construction::Lapstrake, Treatment::SplinedGlue, ways(true)).verdict, Verdict::Forbids);
+        let mixed = beside(Treatment::SplinedGlue, [Treatment::CottonCompound]).unwrap();
+        assert_eq!((mixed.rule, mixed.verdict), ("seam.beside", Verdict::Forbids));
+        assert!(beside(Treatment::SplinedGlue, [Treatment::SplinedGlue]).is_none());
+    }
+
+    #[test]
+    fn a_deeper_seam_takes_more_primer() {
+        let (thin, thick) = (caulk(20.0, 1_000.0, Some(3.0)).unwrap(), caulk(40.0, 1_000.0, Some(3.0)).unwrap());
+        // 2 × hypot(13.3, 1.5) + 1.9 wide over the cotton, 0.12 mm thick, and 15 %.
+        assert!((thin.primer_ml - 3.95).abs() < 0.02, "{}", thin.primer_ml);
+        assert!(thick.primer_ml > thin.primer_ml);
     }
 
     #[test]

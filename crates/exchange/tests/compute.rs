@@ -332,6 +332,20 @@ fn metals_and_seams_are_judged_as_on_the_page() {
         run("seam", json!({ "thickness": 25, "length": 8000, "treatment": "rigid_adhesive" })).unwrap()["verdict"],
         "forbids"
     );
+    let glued = json!({ "thickness": 25, "length": 8000, "school": "glued", "stays_dry": true });
+    assert_eq!(run("seam", glued).unwrap()["treatment"], "splined_glue");
+    let deck = run("seam", json!({ "deck": "caulked", "length": 40000 })).unwrap();
+    assert_eq!((&deck["depth"], &deck["cartridges"]), (&json!(6.25), &json!(6)));
+    assert_eq!(refused("seam", json!({ "deck": "caulked", "length": 40000, "thickness": 25 })), "thickness");
+    assert_eq!(refused("seam", json!({ "length": 40000 })), "thickness");
+    assert_eq!(refused("seam", json!({ "thickness": 25, "length": 8000, "depth": 5 })), "depth");
+    let nails = run("fasten-pattern", json!({ "width": 110, "sided": 20, "nail": 3 })).unwrap();
+    assert_eq!((&nails["places"][0]["gauge"], &nails["places"][0]["diameter"]), (&json!(null), &json!(3.0)));
+    assert_eq!(refused("fasten-pattern", json!({ "width": 110, "sided": 20, "nail": 3, "bolt": 6 })), "gauge");
+    let plank = json!({ "plank_species": "western_larch", "frame_species": "white_oak", "plank_thickness": 16, "plank_width": 110,
+        "frame_moulded": 22, "inside": true });
+    let reached = run("fasten", plank).unwrap();
+    assert_eq!((&reached["kind"], &reached["shank"]), (&json!("rivet"), &json!(3.5)));
     assert_eq!(run("tape", json!({ "face": 42, "seam_length": 30000 })).unwrap()["width"], 38.0);
     assert_eq!(refused("tape", json!({ "face": 0, "seam_length": 1 })), "face");
 }

@@ -483,6 +483,7 @@ impl Work {
                 .execute(&mut *self.tx)
                 .await?;
         }
+        self.renumber_fastenings(boat, edit).await?;
         // Picks still to be drawn are dropped: the population has changed.
         sqlx::query("DELETE FROM sample_pick WHERE boat_id = ? AND reading_id IS NULL")
             .bind(boat.id)
@@ -517,6 +518,66 @@ impl Work {
                     .execute(&mut *self.tx)
                     .await?;
             }
+        }
+        Ok(())
+    }
+
+    /// Regions that are refastened with what was done in them, old holes, and seams, after a correction of the grid.
+    async fn renumber_fastenings(&mut self, boat: &Boat, edit: &Edit) -> Result<()> {
+        let place = |strake: u32, frame: u32| edit.address(Address { side: Side::Port, strake, frame });
+        let regions: Vec<(i64, u32, u32, u32, u32)> =
+            sqlx::query_as("SELECT id, strake_from, strake_to, frame_from, frame_to FROM refasten WHERE boat_id = ?")
+                .bind(boat.id)
+                .fetch_all(&mut *self.tx)
+                .await?;
+        for (id, s0, s1, f0, f1) in regions {
+            let (from, to) = (place(s0, f0), place(s1, f1));
+            sqlx::query(
+                "UPDATE refasten SET strake_from = ?, strake_to = ?, frame_from = ?, frame_to = ? WHERE id = ?",
+            )
+            .bind(from.strake)
+            .bind(to.strake)
+            .bind(from.frame)
+            .bind(to.frame)
+            .bind(id)
+            .execute(&mut *self.tx)
+            .await?;
+        }
+        // From the far end when they move away, so that no two bear one place in between.
+        let away = matches!(edit, Edit::AddFrame { .. } | Edit::AddStrake { .. });
+        let order = if away { "DESC" } else { "ASC" };
+        for (table, owner) in [
+            ("refasten_done", "refasten_id IN (SELECT id FROM refasten WHERE boat_id = ?)"),
+            ("crossing_holes", "boat_id = ?"),
+        ] {
+            let sql = format!(
+                "SELECT id, strake, frame FROM {table} WHERE {owner} ORDER BY strake {order}, frame {order}, id"
+            );
+            let rows: Vec<(i64, u32, u32)> =
+                sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat.id).fetch_all(&mut *self.tx).await?;
+            for (id, strake, frame) in rows {
+                let now = place(strake, frame);
+                // A crossing that is no more is told with the one it went to; where that is done too, one of them may go.
+                let sql = format!("UPDATE OR REPLACE {table} SET strake = ?, frame = ? WHERE id = ?");
+                sqlx::query(sqlx::AssertSqlSafe(sql))
+                    .bind(now.strake)
+                    .bind(now.frame)
+                    .bind(id)
+                    .execute(&mut *self.tx)
+                    .await?;
+            }
+        }
+        let sql = format!("SELECT id, row FROM seam WHERE boat_id = ? AND removed = 0 ORDER BY row {order}");
+        let seams: Vec<(i64, u32)> =
+            sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat.id).fetch_all(&mut *self.tx).await?;
+        for (id, row) in seams {
+            let now = edit.seam(row);
+            sqlx::query("UPDATE seam SET row = ?, removed = ? WHERE id = ?")
+                .bind(now.unwrap_or(row))
+                .bind(now.is_none())
+                .bind(id)
+                .execute(&mut *self.tx)
+                .await?;
         }
         Ok(())
     }

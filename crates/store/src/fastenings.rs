@@ -1,6 +1,10 @@
 //! Regions that are refastened and ticked off, the metal on a boat, and fittings signed for before they are bored.
 
-use mend_keel_core::grid::Side;
+use std::collections::HashMap;
+
+use mend_keel_core::fastening::pattern::OldHole;
+use mend_keel_core::fastening::through::Kind;
+use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::metals::Zone;
 use serde_json::{Value, json};
 use sqlx::FromRow;
@@ -22,8 +26,25 @@ pub struct Region {
     /// Of the new screws: an id of the table of metals.
     pub metal: String,
     pub to_plane_off: f64,
+    #[sqlx(try_from = "String")]
+    pub kind: Kind,
+    /// Code of what was there; empty: driven nails, or not known.
+    pub original: String,
+    pub inside: bool,
+    pub in_lap: u32,
     pub by_name: String,
     pub at: String,
+}
+
+impl Region {
+    /// What was there.
+    pub fn original(&self) -> Option<Kind> {
+        Kind::from_code(&self.original)
+    }
+
+    pub fn crossings(&self) -> u32 {
+        (self.strake_to - self.strake_from + 1) * (self.frame_to - self.frame_from + 1)
+    }
 }
 
 #[derive(Debug, Clone)]
@@ -35,6 +56,10 @@ pub struct NewRegion {
     pub frames: (u32, u32),
     pub metal: String,
     pub to_plane_off: f64,
+    pub kind: Kind,
+    pub original: Option<Kind>,
+    pub inside: bool,
+    pub in_lap: u32,
 }
 
 /// A crossing that was done.
@@ -48,7 +73,7 @@ pub struct Done {
     pub at: String,
 }
 
-const REGION: &str = "SELECT id, boat_id, name, side, strake_from, strake_to, frame_from, frame_to, metal, to_plane_off, by_name, at FROM refasten WHERE withdrawn = 0";
+const REGION: &str = "SELECT id, boat_id, name, side, strake_from, strake_to, frame_from, frame_to, metal, to_plane_off, kind, original, inside, in_lap, by_name, at FROM refasten WHERE withdrawn = 0";
 
 pub async fn regions(store: &Store, boat: i64) -> Result<Vec<Region>> {
     let sql = format!("{REGION} AND boat_id = ? ORDER BY id");
@@ -67,6 +92,19 @@ pub async fn region(store: &Store, boat: i64, id: i64) -> Result<Region> {
 pub async fn done(store: &Store, region: i64) -> Result<Vec<Done>> {
     let sql = "SELECT strake, frame, note, photo, by_name, at FROM refasten_done WHERE refasten_id = ? ORDER BY id";
     Ok(sqlx::query_as(sql).bind(region).fetch_all(store.pool()).await?)
+}
+
+/// Old holes of a boat's planking as they were found, by crossing.
+pub async fn holes(store: &Store, boat: i64) -> Result<HashMap<Address, Vec<OldHole>>> {
+    let sql = "SELECT side, strake, frame, holes FROM crossing_holes WHERE boat_id = ? ORDER BY id";
+    let rows: Vec<(String, u32, u32, String)> = sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?;
+    let mut found = HashMap::new();
+    for (side, strake, frame, holes) in rows {
+        if let Some(side) = Side::from_code(&side) {
+            found.insert(Address { side, strake, frame }, serde_json::from_str(&holes)?);
+        }
+    }
+    Ok(found)
 }
 
 /// Whether a photo was taken while refastening this boat.
@@ -93,10 +131,12 @@ pub struct MetalItem {
     pub in_oak: bool,
     pub alkali: bool,
     pub fitted: Option<i32>,
+    /// Wet wood joins it to this piece, however far away.
+    pub joined_to: Option<i64>,
 }
 
 pub async fn metal(store: &Store, boat: i64) -> Result<Vec<MetalItem>> {
-    let sql = "SELECT id, boat_id, name, metal, zone, area, x, y, z, in_wood, in_oak, alkali, fitted FROM metal_item WHERE boat_id = ? AND withdrawn = 0 ORDER BY id";
+    let sql = "SELECT id, boat_id, name, metal, zone, area, x, y, z, in_wood, in_oak, alkali, fitted, joined_to FROM metal_item WHERE boat_id = ? AND withdrawn = 0 ORDER BY id";
     Ok(sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?)
 }
 
@@ -137,7 +177,7 @@ pub async fn bolted(store: &Store, boat: i64, id: i64) -> Result<Bolted> {
 
 impl Work {
     pub async fn add_region(&mut self, new: &NewRegion) -> Result<i64> {
-        let id = sqlx::query("INSERT INTO refasten (boat_id, name, side, strake_from, strake_to, frame_from, frame_to, metal, to_plane_off, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+        let id = sqlx::query("INSERT INTO refasten (boat_id, name, side, strake_from, strake_to, frame_from, frame_to, metal, to_plane_off, kind, original, inside, in_lap, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(new.boat_id)
             .bind(&new.name)
             .bind(new.side.code())
@@ -147,13 +187,16 @@ impl Work {
             .bind(new.frames.1)
             .bind(&new.metal)
             .bind(new.to_plane_off)
+            .bind(new.kind.code())
+            .bind(new.original.map_or("", Kind::code))
+            .bind(new.inside)
+            .bind(new.in_lap)
             .bind(self.act.by.clone())
             .bind(self.stamp())
             .execute(&mut *self.tx)
             .await?
             .last_insert_rowid();
-        let body =
-            json!({ "region": id, "side": new.side, "strakes": new.strakes, "frames": new.frames, "metal": new.metal });
+        let body = json!({ "region": id, "side": new.side, "strakes": new.strakes, "frames": new.frames, "kind": new.kind, "metal": new.metal });
         self.note(Some(new.boat_id), None, "refasten", &format!("Refastening planned: {}", new.name), &body).await?;
         Ok(id)
     }
@@ -164,6 +207,31 @@ impl Work {
         let body = json!({ "region": region.id });
         self.note(Some(region.boat_id), None, "refasten", &format!("Refastening set aside: {}", region.name), &body)
             .await?;
+        Ok(())
+    }
+
+    /// Writes down the old holes found at a crossing; the newest count.
+    pub async fn record_holes(
+        &mut self,
+        boat: i64,
+        member: Option<i64>,
+        at: Address,
+        holes: &[OldHole],
+        shown: &str,
+    ) -> Result<()> {
+        sqlx::query("INSERT INTO crossing_holes (boat_id, side, strake, frame, holes, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?)")
+            .bind(boat)
+            .bind(at.side.code())
+            .bind(at.strake)
+            .bind(at.frame)
+            .bind(serde_json::to_string(holes)?)
+            .bind(self.act.by.clone())
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?;
+        let body = json!({ "at": at.to_string(), "holes": holes });
+        let told = format!("Old holes at {shown}: {}", holes.len());
+        self.note(Some(boat), member, "refasten", &told, &body).await?;
         Ok(())
     }
 
@@ -199,7 +267,7 @@ impl Work {
     }
 
     pub async fn add_metal(&mut self, new: &MetalItem) -> Result<i64> {
-        let id = sqlx::query("INSERT INTO metal_item (boat_id, name, metal, zone, area, x, y, z, in_wood, in_oak, alkali, fitted, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+        let id = sqlx::query("INSERT INTO metal_item (boat_id, name, metal, zone, area, x, y, z, in_wood, in_oak, alkali, fitted, joined_to, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(new.boat_id)
             .bind(&new.name)
             .bind(&new.metal)
@@ -212,12 +280,13 @@ impl Work {
             .bind(new.in_oak)
             .bind(new.alkali)
             .bind(new.fitted)
+            .bind(new.joined_to)
             .bind(self.act.by.clone())
             .bind(self.stamp())
             .execute(&mut *self.tx)
             .await?
             .last_insert_rowid();
-        let body = json!({ "item": id, "metal": new.metal, "zone": new.zone, "area_mm2": new.area, "at_mm": [new.x, new.y, new.z], "fitted": new.fitted });
+        let body = json!({ "item": id, "metal": new.metal, "zone": new.zone, "area_mm2": new.area, "at_mm": [new.x, new.y, new.z], "fitted": new.fitted, "joined_to": new.joined_to });
         self.note(Some(new.boat_id), None, "metal", &format!("{} of {}", new.name, new.metal.replace('_', " ")), &body)
             .await?;
         Ok(id)

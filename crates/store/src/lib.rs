@@ -24,6 +24,7 @@ pub mod history;
 pub mod members;
 pub mod plans;
 pub mod samples;
+pub mod seams;
 pub mod shed;
 pub mod stores;
 pub mod surveys;

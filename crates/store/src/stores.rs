@@ -14,6 +14,9 @@ pub struct Item {
     pub unit: String,
     pub place: String,
     pub reorder_at: f64,
+    /// Of a fastening: what it is.
+    #[sqlx(flatten)]
+    pub fastening: FasteningSpec,
     pub version: i64,
     /// In the store, reserved or not.
     pub there: f64,
@@ -21,13 +24,24 @@ pub struct Item {
     pub used: f64,
 }
 
-#[derive(Debug, Clone)]
+/// What a fastening in the stores is: an id of the table of metals, the code of its kind, gauge of a screw or mm of a nail or bolt, and
+/// its length in mm. Empty where nobody said, and for what is no fastening.
+#[derive(Debug, Clone, PartialEq, Default, FromRow)]
+pub struct FasteningSpec {
+    pub metal: Option<String>,
+    pub form: Option<String>,
+    pub size: Option<f64>,
+    pub length: Option<f64>,
+}
+
+#[derive(Debug, Clone, Default)]
 pub struct NewItem {
     pub kind: String,
     pub name: String,
     pub unit: String,
     pub place: String,
     pub reorder_at: f64,
+    pub fastening: FasteningSpec,
 }
 
 /// A batch of an item. Days as `2026-03-01`.
@@ -80,7 +94,7 @@ impl MoveKind {
     }
 }
 
-const ITEM: &str = "SELECT id, kind, name, unit, place, reorder_at, version,
+const ITEM: &str = "SELECT id, kind, name, unit, place, reorder_at, metal, form, size, length, version,
     (SELECT TOTAL(CASE kind WHEN 'in' THEN amount WHEN 'counted' THEN amount WHEN 'used' THEN -amount ELSE 0 END) FROM store_move m WHERE m.item_id = store_item.id) AS there,
     (SELECT TOTAL(CASE kind WHEN 'reserved' THEN amount WHEN 'released' THEN -amount ELSE 0 END) FROM store_move m WHERE m.item_id = store_item.id) AS reserved,
     (SELECT TOTAL(CASE kind WHEN 'used' THEN amount ELSE 0 END) FROM store_move m WHERE m.item_id = store_item.id) AS used
@@ -123,12 +137,16 @@ impl Work {
         if taken.is_some() {
             return Err(StoreError::Conflict("there is something of that name already".into()));
         }
-        let id = sqlx::query("INSERT INTO store_item (kind, name, unit, place, reorder_at) VALUES (?, ?, ?, ?, ?)")
+        let id = sqlx::query("INSERT INTO store_item (kind, name, unit, place, reorder_at, metal, form, size, length) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(&new.kind)
             .bind(&new.name)
             .bind(&new.unit)
             .bind(&new.place)
             .bind(new.reorder_at)
+            .bind(&new.fastening.metal)
+            .bind(&new.fastening.form)
+            .bind(new.fastening.size)
+            .bind(new.fastening.length)
             .execute(&mut *self.tx)
             .await?
             .last_insert_rowid();

@@ -379,6 +379,116 @@ async fn what_was_found_keeps_its_place_in_the_wood_when_the_grid_is_corrected()
 }
 
 #[tokio::test]
+async fn regions_old_holes_and_seams_follow_the_grid_when_it_is_corrected() {
+    use mend_keel_core::fastening::pattern::OldHole;
+    use mend_keel_core::fastening::through::Kind;
+    use mend_keel_core::seam::Treatment;
+    use mend_keel_core::seam::work::StepKind;
+    use mend_keel_store::fastenings::{self, NewRegion};
+    use mend_keel_store::seams::{self, Seam, Step};
+
+    let (_folder, store) = yard().await;
+    let id = boat(&store).await;
+    let new = NewRegion {
+        boat_id: id,
+        name: "Bilge".into(),
+        side: Side::Port,
+        strakes: (3, 5),
+        frames: (6, 9),
+        metal: "copper".into(),
+        to_plane_off: 0.0,
+        kind: Kind::Rivet,
+        original: Some(Kind::Rivet),
+        inside: true,
+        in_lap: 2,
+    };
+    let mut work = store.begin(act()).await.unwrap();
+    let region = work.add_region(&new).await.unwrap();
+    work.commit("/").await.unwrap();
+    let read = fastenings::region(&store, id, region).await.unwrap();
+    assert_eq!((read.kind, read.original(), read.crossings()), (Kind::Rivet, Some(Kind::Rivet), 12));
+    let mut work = store.begin(act()).await.unwrap();
+    for frame in 6..10 {
+        work.tick(&read, None, 4, frame, &format!("F{frame}"), None, "P4").await.unwrap();
+    }
+    let hole = OldHole { x: 1.0, y: 30.0, diameter: 4.5 };
+    work.record_holes(id, None, Address { side: Side::Port, strake: 4, frame: 7 }, &[hole, hole], "P4 F7")
+        .await
+        .unwrap();
+    work.record_holes(id, None, Address { side: Side::Port, strake: 4, frame: 7 }, &[hole], "P4 F7").await.unwrap();
+    for row in 2..5 {
+        let seam = Seam {
+            id: 0,
+            boat_id: id,
+            side: Side::Port,
+            row,
+            treatment: Treatment::CottonCompound,
+            width: Some(f64::from(row)),
+            cures_in: None,
+            version: 0,
+        };
+        work.decide_seam(&seam, None, "seam").await.unwrap();
+        assert!(
+            matches!(work.decide_seam(&seam, None, "seam").await, Err(StoreError::Conflict(_))),
+            "decided meanwhile"
+        );
+    }
+    work.commit("/").await.unwrap();
+
+    // A new treatment sets the old one's steps aside; what is reefed and clean stays so.
+    let seam = seams::of_boat(&store, id).await.unwrap().remove(0);
+    let step = |kind| Step {
+        id: 0,
+        seam_id: seam.id,
+        kind,
+        moisture: None,
+        temperature: None,
+        note: String::new(),
+        photo: None,
+        by_name: String::new(),
+        at: String::new(),
+    };
+    let mut work = store.begin(act()).await.unwrap();
+    for kind in [StepKind::Reef, StepKind::Scrape, StepKind::Prime, StepKind::Prime] {
+        work.add_seam_step(&seam, &step(kind), None, "seam").await.unwrap();
+    }
+    work.commit("/").await.unwrap();
+    assert_eq!(seams::steps(&store, id).await.unwrap().len(), 3, "the same step counts once");
+    let mut work = store.begin(act()).await.unwrap();
+    work.decide_seam(&Seam { treatment: Treatment::SplinedGlue, ..seam.clone() }, None, "seam").await.unwrap();
+    work.commit("/").await.unwrap();
+    let kinds: Vec<StepKind> = seams::steps(&store, id).await.unwrap().iter().map(|s| s.kind).collect();
+    assert_eq!(kinds, [StepKind::Reef, StepKind::Scrape]);
+
+    // The seam that goes is the lower edge of the strake taken out.
+    for (edit, strakes, frames, seams_at) in [
+        (Edit::AddFrame { after: 2 }, (3, 5), (7, 10), vec![2, 3, 4]),
+        (Edit::AddStrake { above: 3 }, (3, 6), (7, 10), vec![2, 4, 5]),
+        (Edit::RemoveFrame { frame: 2 }, (3, 6), (6, 9), vec![2, 4, 5]),
+        (Edit::RemoveStrake { strake: 6 }, (3, 5), (6, 9), vec![2, 4]),
+    ] {
+        let boat = boats::find(&store, id).await.unwrap();
+        let mut shell = boat.shell.clone();
+        edit.apply(&mut shell).unwrap();
+        let mut work = store.begin(act()).await.unwrap();
+        work.correct_grid(&boat, &edit, &shell, "corrected").await.unwrap();
+        work.commit("/").await.unwrap();
+        let now = fastenings::region(&store, id, region).await.unwrap();
+        assert_eq!(((now.strake_from, now.strake_to), (now.frame_from, now.frame_to)), (strakes, frames), "{edit:?}");
+        let done = fastenings::done(&store, region).await.unwrap();
+        let notes: Vec<(u32, String)> = done.iter().map(|d| (d.frame - now.frame_from, d.note.clone())).collect();
+        let wanted: Vec<(u32, String)> = (0..4).map(|i| (i, format!("F{}", 6 + i))).collect();
+        assert_eq!(notes, wanted, "{edit:?}");
+        let rows: Vec<u32> = seams::of_boat(&store, id).await.unwrap().iter().map(|s| s.row).collect();
+        assert_eq!(rows, seams_at, "{edit:?}");
+    }
+    let holes = fastenings::holes(&store, id).await.unwrap();
+    assert_eq!(holes.len(), 1);
+    assert_eq!(holes[&Address { side: Side::Port, strake: 5, frame: 7 }], [hole], "the newest counts");
+    store.check().await.unwrap();
+}
+
+#[tokio::test]
 async fn a_plank_is_split_and_joined_and_its_findings_follow_the_wood() {
     let (_folder, store) = yard().await;
     let id = boat(&store).await;
@@ -575,8 +685,14 @@ async fn the_last_of_a_thing_is_used_once_and_a_count_corrects_without_overwriti
     use mend_keel_store::stores::{self, MoveKind, NewItem};
     let (_folder, store) = yard().await;
     let mut work = store.begin(act()).await.unwrap();
-    let new =
-        NewItem { kind: "glue".into(), name: "Epoxy".into(), unit: "kg".into(), place: String::new(), reorder_at: 1.0 };
+    let new = NewItem {
+        kind: "glue".into(),
+        name: "Epoxy".into(),
+        unit: "kg".into(),
+        place: String::new(),
+        reorder_at: 1.0,
+        ..NewItem::default()
+    };
     let id = work.add_item(&new).await.unwrap();
     assert!(matches!(work.add_item(&NewItem { name: "EPOXY".into(), ..new }).await, Err(StoreError::Conflict(_))));
     work.commit("/").await.unwrap();

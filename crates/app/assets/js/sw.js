@@ -2,7 +2,7 @@
 "use strict";
 
 const ASSETS = "keel-assets-STAMP_HERE", PAGES = "keel-pages";
-const SHIPPED = ["css/keel.css", "js/keel.js", "js/shape.js", "js/rack.js", "js/offline.js", "vendor/bootstrap.min.css", "vendor/alpine-csp.min.js", "img/keel.svg", "img/chevron.svg",
+const SHIPPED = ["css/keel.css", "js/keel.js", "js/shape.js", "js/rack.js", "js/refasten.js", "js/offline.js", "vendor/bootstrap.min.css", "vendor/alpine-csp.min.js", "img/keel.svg", "img/chevron.svg",
   "vendor/fonts/atkinson-hyperlegible-next-latin-400-normal.woff2", "vendor/fonts/atkinson-hyperlegible-next-latin-600-normal.woff2",
   "vendor/fonts/atkinson-hyperlegible-next-latin-700-normal.woff2", "vendor/fonts/zilla-slab-latin-600-normal.woff2"];
 
@@ -56,7 +56,7 @@ function put(cache, url, answer) {
   return cache.put(url, answer).catch(() => {});
 }
 
-const isSurvey = (url) => /^\/boats(\/\d+(\/(quick|survey(\/\w+)?|grid|crossing|refasten(\/\d+)?))?)?$/.test(url.pathname) || url.pathname === "/offline";
+const isSurvey = (url) => /^\/boats(\/\d+(\/(quick|survey(\/\w+)?|grid|crossing|refasten(\/\d+)?|seams\/(all|launch|line\/[ps]\d+)))?)?$/.test(url.pathname) || url.pathname === "/offline";
 
 async function page(request, url) {
   try {

@@ -1,10 +1,15 @@
 //! Brindle Wren's sick nails along the waterline being renewed, the metal she carries, and a fitting that waits for a second hand.
 
 use jiff::{SignedDuration, Timestamp};
+use mend_keel_core::fastening::pattern::OldHole;
+use mend_keel_core::fastening::through::Kind;
 use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::metals::Zone;
+use mend_keel_core::seam::Treatment;
+use mend_keel_core::seam::work::StepKind;
 use mend_keel_store::fastenings::{self, MetalItem, NewRegion};
 use mend_keel_store::samples::{Hold, Sample};
+use mend_keel_store::seams::{Launch, Seam, Step};
 use mend_keel_store::{Act, Result, Store, accounts};
 use serde_json::json;
 
@@ -21,9 +26,14 @@ pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
         frames: (8, 26),
         metal: "silicon_bronze".into(),
         to_plane_off: 1.0,
+        kind: Kind::Screw,
+        original: None,
+        inside: false,
+        in_lap: 0,
     };
     let mut work = store.begin(Act { by: "Ines Varga".into(), at: at(17, 1), once: None }).await?;
     let region = work.add_region(&new).await?;
+    let mut shaft = None;
     for (name, metal, zone, area, place, in_wood, alkali, fitted) in [
         (
             "Skin fitting of the cockpit drain",
@@ -65,12 +75,17 @@ pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
             in_oak: in_wood,
             alkali,
             fitted,
+            // The shaft runs in the same wet deadwood as the strap.
+            joined_to: (name == "Rudder strap, lower").then_some(shaft).flatten(),
         };
-        work.add_metal(&item).await?;
+        let id = work.add_metal(&item).await?;
+        if name == "Propeller shaft" {
+            shaft = Some(id);
+        }
     }
     let plan = json!({
         "diameter": 10.0, "layers": [["planking", 25.0], ["frame pad", 40.0], ["backing plate", 6.0]], "washers": 3.0, "surface": "wood",
-        "comes_apart": true, "below": false, "holes": [[0.0, 60.0], [0.0, 160.0], [0.0, 260.0]], "note": "",
+        "comes_apart": true, "below": false, "metal": "silicon_bronze", "place": "P13 F12", "holes": [[0.0, 60.0], [0.0, 160.0], [0.0, 260.0]], "note": "",
     });
     let fitting = work.add_bolted(boat, "Port chainplate", &plan).await?;
     for (laid_on, primer, colour, hold, cured_after, good, note) in [
@@ -105,6 +120,14 @@ pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
         work.tick(&region, member, 7, frame, note, None, &file.boat.shown(place)).await?;
         work.commit("/").await?;
     }
+    // Where the apprentice looked closely the nails were not where the rule would have them.
+    let odd = Address { side: Side::Port, strake: 7, frame: 15 };
+    let holes = [(-6.0, 30.0), (9.0, 62.0), (2.0, 98.0)].map(|(x, y)| OldHole { x, y, diameter: 4.5 });
+    let mut work = store.begin(Act { by: MAUD.into(), at: at(18, 9), once: None }).await?;
+    let member = file.plank_at(odd).ok().map(|p| p.id);
+    work.record_holes(boat, member, odd, &holes, &file.boat.shown(odd)).await?;
+    work.commit("/").await?;
+    seams(store, boat, &at).await?;
     if let Some(tobias) = accounts::find_login(store, "tobias").await? {
         let fitting = fastenings::bolted(store, boat, fitting).await?;
         let mut work = store.begin(Act { by: tobias.name.clone(), at: at(19, 2), once: None }).await?;
@@ -112,4 +135,44 @@ pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
         work.commit("/").await?;
     }
     Ok(())
+}
+
+/// The topmost seams opened so far, and the day she is to float.
+async fn seams(store: &Store, boat: i64, at: &(dyn Fn(i64, i64) -> Timestamp + Sync)) -> Result<()> {
+    use StepKind::{Caulk, Prime, Reef, Scrape};
+    for (row, shown, steps) in
+        [(12, "P12/P13", &[Reef, Scrape, Prime, Caulk][..]), (11, "P11/P12", &[Reef, Scrape][..])]
+    {
+        let mut seam = Seam {
+            id: 0,
+            boat_id: boat,
+            side: Side::Port,
+            row,
+            treatment: Treatment::CottonCompound,
+            width: Some(3.0),
+            cures_in: None,
+            version: 0,
+        };
+        let mut work = store.begin(Act { by: "Tobias Renn".into(), at: at(19, i64::from(row)), once: None }).await?;
+        seam.id = work.decide_seam(&seam, None, shown).await?;
+        for kind in steps {
+            let step = Step {
+                id: 0,
+                seam_id: seam.id,
+                kind: *kind,
+                moisture: (*kind == Prime).then_some(14.5),
+                temperature: None,
+                note: String::new(),
+                photo: None,
+                by_name: String::new(),
+                at: String::new(),
+            };
+            work.add_seam_step(&seam, &step, None, shown).await?;
+        }
+        work.commit("/").await?;
+    }
+    let mut work = store.begin(Act { by: "Ines Varga".into(), at: at(19, 3), once: None }).await?;
+    let on_day = at(110, 0).strftime("%Y-%m-%d").to_string();
+    work.set_launch(&Launch { boat_id: boat, on_day, wet_days: 6, pumps: Some(4_000.0), version: 0 }).await?;
+    work.commit("/").await
 }

@@ -4,7 +4,7 @@ use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::timber::board::{Board as Stock, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin};
 use mend_keel_store::boards::NewBoard;
 use mend_keel_store::shed::Air;
-use mend_keel_store::stores::{self, NewItem};
+use mend_keel_store::stores::{self, FasteningSpec, NewItem};
 use mend_keel_store::{Act, Result, Store};
 
 use crate::instruments;
@@ -233,8 +233,8 @@ pub async fn fill(store: &Store, start: Timestamp) -> Result<()> {
         date.checked_add(jiff::Span::new().days(days)).map_or(String::new(), |d| d.to_string())
     };
     let things = [
-        ("fastening", "Silicon bronze screw 14 × 50 mm", "pieces", "drawer 4", 100.0, 340.0, "B-2207", None),
-        ("fastening", "Silicon bronze screw 12 × 45 mm", "pieces", "drawer 4", 100.0, 64.0, "B-2198", None),
+        ("fastening", "Silicon bronze screw 14 × 64 mm", "pieces", "drawer 4", 100.0, 340.0, "B-2207", None),
+        ("fastening", "Silicon bronze screw 12 × 44 mm", "pieces", "drawer 4", 100.0, 64.0, "B-2198", None),
         ("fastening", "Copper nail 3.0 mm with rove", "pieces", "drawer 7", 200.0, 520.0, "C-31", None),
         ("fastening", "Larch plug 16 mm", "pieces", "drawer 1", 150.0, 410.0, "own", None),
         ("glue", "Epoxy, slow", "kg", "paint store", 2.0, 5.5, "E-1904", Some(day(210))),
@@ -247,7 +247,19 @@ pub async fn fill(store: &Store, start: Timestamp) -> Result<()> {
     let mut work = store.begin(act("Ines Varga", start)).await?;
     let mut ids = Vec::new();
     for (kind, name, unit, place, reorder_at, ..) in &things {
-        let (kind, name) = ((*kind).into(), (*name).into());
+        let (kind, name): (String, String) = ((*kind).into(), (*name).into());
+        let spec = |metal: &str, form: &str, size, length| FasteningSpec {
+            metal: Some(metal.into()),
+            form: Some(form.into()),
+            size: Some(size),
+            length,
+        };
+        let fastening = match name.split(' ').collect::<Vec<_>>()[..] {
+            ["Silicon", "bronze", "screw", "14", ..] => spec("silicon_bronze", "screw", 14.0, Some(64.0)),
+            ["Silicon", "bronze", "screw", "12", ..] => spec("silicon_bronze", "screw", 12.0, Some(44.0)),
+            ["Copper", "nail", ..] => spec("copper", "rivet", 3.0, None),
+            _ => FasteningSpec::default(),
+        };
         ids.push(
             work.add_item(&NewItem {
                 kind,
@@ -255,6 +267,7 @@ pub async fn fill(store: &Store, start: Timestamp) -> Result<()> {
                 unit: (*unit).into(),
                 place: (*place).into(),
                 reorder_at: *reorder_at,
+                fastening,
             })
             .await?,
         );

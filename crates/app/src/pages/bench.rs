@@ -1,20 +1,28 @@
 //! Bench: the calculators on their own. Each works through the same compute contract as the command line.
 
+use std::fmt::Write;
+
 use askama::Template;
 use mend_keel_core::InputError;
+use mend_keel_core::fastening::through;
+use mend_keel_core::grid::Construction;
+use mend_keel_core::seam::balance::Filling;
+use mend_keel_core::seam::{LaidDeck, SeamSchool, Treatment};
 use mend_keel_core::units::{LengthUnit, parse_length};
 use mend_keel_exchange::compute;
 use mend_keel_store::boats;
 use rocket::{get, post};
 use serde_json::{Map, Value, json};
 
-use super::{Choices, Desk, Page, render, render_faulty};
+use super::{Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::Crew;
 use crate::error::{AppError, Result};
 use crate::form::{Faults, Posted, Reader, Typed};
+use crate::view::Units;
+use crate::view::reasons::{self, ReasonView};
 
 /// How a field of a calculator is typed.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy)]
 enum Kind {
     /// A length, in any way a yard writes one.
     Length,
@@ -30,8 +38,14 @@ enum Kind {
     Layers,
     /// Old holes, one to a line: x, y, diameter.
     Holes,
-    /// Pieces of metal, one to a line: metal, zone, how far along.
+    /// Pieces of metal, one to a line: metal, zone, how far along, and how large it is.
     Metals,
+    /// A length that may be left out.
+    MaybeLength,
+    /// One of a closed list; the empty code leaves it to the rules.
+    Choice(fn() -> Choices),
+    /// Ticked or not.
+    Yes,
 }
 
 /// A field of a calculator: the contract's name, its label, how it is typed, and an ordinary value.
@@ -48,7 +62,53 @@ struct Tool {
 
 use Kind::{Length, Number, Points, Text};
 
-const TOOLS: [Tool; 20] = [
+fn fastenings() -> Choices {
+    let mut all = pairs(
+        &[through::Kind::Screw, through::Kind::Rivet, through::Kind::Clench],
+        through::Kind::code,
+        through::Kind::label,
+    );
+    all.insert(0, (String::new(), "what the rules say".to_owned()));
+    all
+}
+
+fn originals() -> Choices {
+    let mut all = fastenings();
+    all[0].1 = "driven nails, or not known".to_owned();
+    all
+}
+
+fn constructions() -> Choices {
+    pairs(Construction::ALL, Construction::code, Construction::label)
+}
+
+fn treatments() -> Choices {
+    let mut all = pairs(Treatment::ALL, Treatment::code, Treatment::label);
+    all.insert(0, (String::new(), "the usual one".to_owned()));
+    all
+}
+
+fn schools() -> Choices {
+    pairs(SeamSchool::ALL, SeamSchool::code, SeamSchool::label)
+}
+
+fn decks() -> Choices {
+    pairs(LaidDeck::ALL, LaidDeck::code, LaidDeck::label)
+}
+
+fn fillings() -> Choices {
+    pairs(Filling::ALL, Filling::code, Filling::label)
+}
+
+/// The contract's tool behind a calculator: one may have more than one page.
+fn contract(name: &'static str) -> &'static str {
+    match name {
+        "deck-seam" => "seam",
+        other => other,
+    }
+}
+
+const TOOLS: [Tool; 21] = [
     Tool {
         name: "length",
         title: "Read a length",
@@ -181,7 +241,7 @@ const TOOLS: [Tool; 20] = [
     },
     Tool {
         name: "fasten",
-        title: "Screws for a plank",
+        title: "Fastenings for a plank",
         fields: &[
             ("plank_species", "Planking", Kind::Species, "western_larch"),
             ("frame_species", "Frames", Kind::Species, "white_oak"),
@@ -190,6 +250,9 @@ const TOOLS: [Tool; 20] = [
             ("frame_moulded", "Frame, moulded", Length, "60"),
             ("to_plane_off", "Still to plane off", Length, "2"),
             ("count", "How many", Kind::Count, "96"),
+            ("inside", "reached from inside", Kind::Yes, ""),
+            ("original", "What was there", Kind::Choice(originals), ""),
+            ("kind", "Kind", Kind::Choice(fastenings), "screw"),
         ],
         formula: "shank = 0.060 in + 0.013 in × gauge; withdrawal p = 108.25·G²·D·L, a fifth of it to work with",
         source: "Wood Handbook ch. 8; sizes yard rule",
@@ -207,6 +270,7 @@ const TOOLS: [Tool; 20] = [
                 Kind::Holes,
                 "0, 35, 5\n0, 105, 5",
             ),
+            ("end", "Aft to the plank’s end, where it is near", Kind::MaybeLength, ""),
         ],
         formula: "edge ≥ max(12, 2.5 d); old holes ≥ 3 d; holes ≤ 20 % of the width",
         source: "handbook 05",
@@ -227,9 +291,9 @@ const TOOLS: [Tool; 20] = [
         title: "Metals side by side",
         fields: &[(
             "items",
-            "Pieces, one to a line: metal, zone (below, bilge, splash, deck, dry), how far along",
+            "Pieces, one to a line: metal, zone (below, bilge, splash, deck, dry), how far along, wetted cm²",
             Kind::Metals,
-            "silicon_bronze, below, 0\ngalvanised_steel, below, 120",
+            "silicon_bronze, below, 0, 90\ngalvanised_steel, below, 120, 4",
         )],
         formula: "difference of potential within 300 mm: 0.20 V below and in the bilge, 0.30 V in the splash zone and on deck",
         source: "MIL-STD-889, ASTM G82; limits yard rule",
@@ -237,9 +301,29 @@ const TOOLS: [Tool; 20] = [
     Tool {
         name: "seam",
         title: "Caulk a seam",
-        fields: &[("thickness", "Plank thickness", Length, "25"), ("length", "Seam", Length, "8 m")],
+        fields: &[
+            ("thickness", "Plank thickness", Length, "25"),
+            ("length", "Seam", Length, "8 m"),
+            ("width", "Width, where measured", Kind::MaybeLength, ""),
+            ("construction", "Construction", Kind::Choice(constructions), "carvel_caulked"),
+            ("treatment", "Treatment", Kind::Choice(treatments), ""),
+            ("school", "School", Kind::Choice(schools), "soft"),
+            ("stays_dry", "she stays dry", Kind::Yes, ""),
+        ],
         formula: "width = thickness / 16 + 0.8 mm; cotton to half the depth; compound max(5, thickness / 4)",
         source: "handbook 06",
+    },
+    Tool {
+        name: "deck-seam",
+        title: "A deck’s seams",
+        fields: &[
+            ("deck", "Deck", Kind::Choice(decks), "caulked"),
+            ("width", "Width", Length, "5"),
+            ("depth", "Compound, deep", Kind::MaybeLength, ""),
+            ("length", "Seams together", Length, "40 m"),
+        ],
+        formula: "compound as deep as it is wide, to half as much again; volume = width × depth × length × 1.15",
+        source: "handbook 06 and 10",
     },
     Tool {
         name: "seam-balance",
@@ -251,7 +335,7 @@ const TOOLS: [Tool; 20] = [
             ("now", "Moisture now, %", Number, "12"),
             ("service", "In service, %", Number, "18"),
             ("seam_width", "Seam width", Length, "2.4"),
-            ("filling", "Filled: soft, elastomer, rigid or empty", Text, "soft"),
+            ("filling", "Filled with", Kind::Choice(fillings), "soft"),
         ],
         formula: "closure = ΔW − 0.5 % of the width − what the filling gives",
         source: "handbook 06",
@@ -281,6 +365,7 @@ struct FieldView {
     name: &'static str,
     label: &'static str,
     kind: &'static str,
+    choices: Choices,
 }
 
 #[derive(Template)]
@@ -292,10 +377,11 @@ struct Show {
     formula: &'static str,
     source: &'static str,
     fields: Vec<FieldView>,
-    species: Vec<(String, String)>,
     typed: Typed,
     faults: Faults,
     results: Vec<(String, String)>,
+    svg: String,
+    reasons: Vec<ReasonView>,
     asked: String,
     /// Boats an answer may be pinned to.
     boats: Choices,
@@ -311,13 +397,15 @@ async fn show(
     tool: &'static Tool,
     typed: Typed,
     faults: Faults,
-    results: Vec<(String, String)>,
+    answer: &Value,
     asked: String,
 ) -> Result<Show> {
     let boats = boats::list(desk.store).await?;
     let kind = |kind| match kind {
         Kind::Length => "length",
-        Kind::Species => "species",
+        Kind::Species | Kind::Choice(_) => "select",
+        Kind::MaybeLength => "length",
+        Kind::Yes => "yes",
         Kind::Points | Kind::Layers | Kind::Holes | Kind::Metals => "points",
         Kind::Number | Kind::Count | Kind::Text => "text",
     };
@@ -327,11 +415,25 @@ async fn show(
         title: tool.title,
         formula: tool.formula,
         source: tool.source,
-        fields: tool.fields.iter().map(|(name, label, k, _)| FieldView { name, label, kind: kind(*k) }).collect(),
-        species: super::boats::species_choices(),
+        fields: tool
+            .fields
+            .iter()
+            .map(|(name, label, k, _)| FieldView {
+                name,
+                label,
+                kind: kind(*k),
+                choices: match k {
+                    Kind::Species => super::boats::species_choices(),
+                    Kind::Choice(list) => list(),
+                    _ => Choices::new(),
+                },
+            })
+            .collect(),
+        results: rows(answer),
+        svg: if tool.name == "fasten-pattern" { draw_pattern(&typed, answer, desk.units) } else { String::new() },
+        reasons: reasons::kept(&all_reasons(answer), desk.units),
         typed,
         faults,
-        results,
         asked,
         boats: boats.iter().map(|b| (b.id.to_string(), b.name.clone())).collect(),
         pinned: String::new(),
@@ -342,7 +444,7 @@ async fn show(
 pub async fn tool(desk: Desk<'_>, _who: Crew, tool: &str) -> Result {
     let tool = find(tool)?;
     let typed = tool.fields.iter().fold(Typed::default(), |t, (name, _, _, usual)| t.with(name, *usual));
-    render(&show(&desk, tool, typed, Faults::default(), Vec::new(), String::new()).await?)
+    render(&show(&desk, tool, typed, Faults::default(), &Value::Null, String::new()).await?)
 }
 
 #[post("/bench/<tool>", data = "<posted>")]
@@ -356,6 +458,15 @@ pub async fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Res
             Number => json!(read.number(name, -1e6, 1e6)),
             Kind::Count => json!(read.whole(name, 0, 1_000_000)),
             Text | Kind::Species => json!(posted.form.get(name)),
+            Kind::MaybeLength => match read.optional_length(name) {
+                Some(mm) => json!(mm),
+                None => continue,
+            },
+            Kind::Choice(list) => match read.optional_choice(name, |code| list().iter().position(|c| c.0 == code)) {
+                Some(i) => json!(list()[i].0),
+                None => continue,
+            },
+            Kind::Yes => json!(read.is_on(name)),
             Points => json!(read.points(name)),
             Kind::Layers | Kind::Holes | Kind::Metals => {
                 listed(*kind, name, &mut read, posted.form.get(name), desk.units.unit)
@@ -370,10 +481,10 @@ pub async fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Res
     }
     let mut faults = std::mem::take(&mut read.faults);
     let asked = Value::Object(input.clone()).to_string();
-    let mut results = Vec::new();
+    let mut answer = Value::Null;
     if faults.is_empty() {
-        match compute::run(tool.name, Value::Object(input)) {
-            Ok(output) => results = rows(&output),
+        match compute::run(contract(tool.name), Value::Object(input)) {
+            Ok(output) => answer = output,
             Err(e) => {
                 // An error inside a list belongs to the field the list was typed in.
                 let field = e.field.split(['[', '.']).next().unwrap_or_default().to_owned();
@@ -386,6 +497,7 @@ pub async fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Res
     let pinned = match boat {
         Some(id) => {
             let boat = boats::find(desk.store, id).await?;
+            let results = rows(&answer);
             let told: Vec<String> = results.iter().take(6).map(|(name, value)| format!("{name} {value}")).collect();
             let mut work = desk.store.begin(posted.act()).await?;
             let body = json!({ "tool": tool.name, "asked": asked, "answer": results });
@@ -402,7 +514,7 @@ pub async fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Res
         }
         None => String::new(),
     };
-    let page = Show { pinned, ..show(&desk, tool, posted.form.typed(), faults, results, asked).await? };
+    let page = Show { pinned, ..show(&desk, tool, posted.form.typed(), faults, &answer, asked).await? };
     if good { render(&page) } else { render_faulty(&page) }
 }
 
@@ -417,8 +529,11 @@ fn listed(kind: Kind, name: &str, read: &mut Reader<'_>, text: &str, unit: Lengt
             (Kind::Holes, [x, y, d]) => {
                 mm(x).zip(mm(y)).zip(mm(d)).map(|((x, y), d)| json!({ "x": x, "y": y, "diameter": d }))
             }
-            (Kind::Metals, [metal, zone, x]) => {
-                mm(x).map(|x| json!({ "metal": metal, "zone": zone, "at": [x, 0.0, 0.0], "in_wood": true }))
+            (Kind::Metals, [metal, zone, x, size @ ..]) if size.len() < 2 => {
+                let area = size.first().map_or(Some(0.0), |t| t.replace(',', ".").parse::<f64>().ok());
+                mm(x).zip(area).map(|(x, area)| {
+                    json!({ "metal": metal, "zone": zone, "at": [x, 0.0, 0.0], "area": area * 100.0, "in_wood": true })
+                })
             }
             _ => None,
         };
@@ -430,15 +545,78 @@ fn listed(kind: Kind, name: &str, read: &mut Reader<'_>, text: &str, unit: Lengt
     Value::Array(all)
 }
 
+/// The reasons of an answer, and those of the troubles in it.
+fn all_reasons(answer: &Value) -> Value {
+    let own = answer["reasons"].as_array().into_iter().flatten();
+    let inner = answer["troubles"].as_array().into_iter().flatten().filter_map(|t| t["reasons"].as_array()).flatten();
+    Value::Array(own.chain(inner).cloned().collect())
+}
+
+/// Old holes and new places of a crossing, as they were asked and answered.
+fn draw_pattern(typed: &Typed, answer: &Value, units: Units) -> String {
+    let mm = |text: &str| parse_length(text, units.unit).ok();
+    let (Some(width), Some(sided), Some(places)) =
+        (mm(typed.get("width")), mm(typed.get("sided")), answer["places"].as_array())
+    else {
+        return String::new();
+    };
+    let middle = (sided / 2.0 + 40.0).max(80.0) + 20.0;
+    let mut out = format!(
+        "<svg class=\"crossing-drawing\" viewBox=\"0 0 {:.0} {:.0}\" role=\"img\" aria-label=\"Old holes and new places\"><rect class=\"plank-face\" x=\"20\" y=\"20\" width=\"{:.1}\" height=\"{width:.1}\"/><rect class=\"frame-band\" x=\"{:.1}\" y=\"20\" width=\"{sided:.1}\" height=\"{width:.1}\"/>",
+        2.0 * middle,
+        width + 40.0,
+        2.0 * (middle - 20.0),
+        middle - sided / 2.0
+    );
+    for line in typed.get("old").lines() {
+        let cells: Vec<f64> = line.split([',', ';']).filter_map(|t| mm(t.trim())).collect();
+        if let [x, y, d] = cells[..] {
+            let _ = write!(
+                out,
+                "<circle class=\"old-hole\" cx=\"{:.1}\" cy=\"{:.1}\" r=\"{:.1}\"/>",
+                middle + x,
+                20.0 + width - y,
+                d / 2.0
+            );
+        }
+    }
+    for place in places {
+        if let (Some(x), Some(y), Some(d)) = (place["x"].as_f64(), place["y"].as_f64(), place["diameter"].as_f64()) {
+            let _ = write!(
+                out,
+                "<circle class=\"new-screw\" cx=\"{:.1}\" cy=\"{:.1}\" r=\"{d:.1}\"/>",
+                middle + x,
+                20.0 + width - y
+            );
+        }
+    }
+    out + "</svg>"
+}
+
+/// A list in the answer, an item at a time.
+fn item(value: &Value) -> String {
+    match value {
+        Value::Object(fields) => fields
+            .iter()
+            .filter(|(name, value)| !value.is_null() && *name != "reasons")
+            .map(|(name, value)| format!("{} {}", name.replace('_', " "), item(value)))
+            .collect::<Vec<_>>()
+            .join(", "),
+        Value::Number(n) => n.as_f64().map_or_else(|| n.to_string(), tidy),
+        Value::String(text) => text.replace('_', " "),
+        Value::Array(items) => items.iter().map(item).collect::<Vec<_>>().join(" × "),
+        other => other.to_string(),
+    }
+}
+
 /// The answer's fields as a person reads them.
 fn rows(output: &Value) -> Vec<(String, String)> {
     let shown = |value: &Value| match value {
-        Value::Number(n) => n.as_f64().map_or_else(|| n.to_string(), tidy),
-        Value::String(text) => text.replace('_', " "),
-        Value::Array(items) => {
-            items.iter().map(|v| v.as_f64().map_or_else(|| v.to_string(), tidy)).collect::<Vec<_>>().join(", ")
-        }
-        other => other.to_string(),
+        Value::Array(items) if items.is_empty() => "none".to_owned(),
+        Value::Array(items) => items.iter().map(item).collect::<Vec<_>>().join("; "),
+        Value::Bool(true) => "yes".to_owned(),
+        Value::Bool(false) => "no".to_owned(),
+        other => item(other),
     };
     output
         .as_object()
@@ -461,7 +639,7 @@ mod tests {
     #[test]
     fn every_calculator_is_a_tool_of_the_contract() {
         let known: Vec<&str> = compute::tools().collect();
-        assert!(TOOLS.iter().all(|t| known.contains(&t.name)));
+        assert!(TOOLS.iter().all(|t| known.contains(&contract(t.name))));
     }
 
     #[test]

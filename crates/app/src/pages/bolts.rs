@@ -1,20 +1,24 @@
 //! Bolts and fittings: the stack to a bolt, drills, bedding, a hole plan, and the sheet two people sign before boring.
 
+use std::fmt::Write;
+
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::fastening::through::{self, Bolt, Layer, Surface};
+use mend_keel_core::metals;
 use mend_keel_core::units::{LengthUnit, parse_length};
 use mend_keel_exchange::drawing::{Drawing, Layer as Line};
 use mend_keel_store::fastenings::{self, Bolted};
 use rocket::{get, post};
 use serde::{Deserialize, Serialize};
 
+use super::map::typed_place;
 use super::{BoatFile, Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed};
 use crate::view::reasons::{self, ReasonView};
-use crate::view::{self, Units, paper};
+use crate::view::{self, Units, paper, svg};
 
 /// A fitting as it is kept. mm.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -27,6 +31,11 @@ struct Plan {
     below: bool,
     holes: Vec<[f64; 2]>,
     note: String,
+    /// Id of the table of metals, and a place on the shell: what the metals check needs.
+    #[serde(default)]
+    metal: Option<String>,
+    #[serde(default)]
+    place: Option<String>,
 }
 
 #[derive(Template)]
@@ -36,6 +45,7 @@ struct Show {
     boat_id: i64,
     fittings: Vec<FittingView>,
     surfaces: Choices,
+    metals: Choices,
     typed: Typed,
     faults: Faults,
 }
@@ -49,6 +59,7 @@ struct FittingView {
     first: String,
     second: String,
     holes: usize,
+    stack: String,
     may_sign: bool,
 }
 
@@ -63,7 +74,9 @@ fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
     let (bedding, because) = through::bedding(plan.surface, plan.comes_apart, plan.below);
     let stack: Vec<String> = plan.layers.iter().map(|(n, t)| format!("{n} {}", units.fine(*t))).collect();
     let sold = b.length.map_or("longer than is sold: cut it from rod".to_owned(), |l| units.len(l));
-    let facts = vec![
+    let below = plan.below;
+    let judged = plan.metal.as_ref().map(|m| through::judge_metal(through::Kind::Bolt, m, below));
+    let mut facts = vec![
         ("Stack", stack.join(", ")),
         ("Grip", units.fine(b.grip)),
         ("Bolt", format!("{:.0} mm by {sold}", plan.diameter)),
@@ -82,6 +95,12 @@ fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
         ("Bedding", bedding.to_owned()),
         ("Holes", plan.holes.len().to_string()),
     ];
+    if let Some(metal) = plan.metal.as_deref().and_then(|m| metals::find(m).ok()) {
+        facts.push(("Metal", metal.name.clone()));
+    }
+    if let Some(place) = &plan.place {
+        facts.push(("At", place.clone()));
+    }
     let mut checks = vec![
         "The real part is laid in place and the line of pull checked".to_owned(),
         format!("What lies behind was looked at: {}", stack.join(", ")),
@@ -101,6 +120,7 @@ fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
     };
     let mut all = b.reasons.clone();
     all.extend(because);
+    all.extend(judged);
     Some(FittingView {
         id: f.id,
         name: f.name.clone(),
@@ -110,8 +130,47 @@ fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
         first: signed(&f.first_name, &f.first_at),
         second: signed(&f.second_name, &f.second_at),
         holes: plan.holes.len(),
+        stack: draw_stack(&plan, &b, units),
         may_sign: f.second_by.is_none() && f.first_by != Some(account),
     })
+}
+
+/// The stack in section, head left: layers to scale with the bolt through them.
+fn draw_stack(plan: &Plan, bolt: &Bolt, units: Units) -> String {
+    let through = bolt.length.unwrap_or(bolt.needed);
+    let scale = 520.0 / through.max(1.0);
+    let half = (plan.diameter * scale / 2.0).clamp(3.0, 26.0);
+    let mut out = String::from(
+        "<svg class=\"stack-drawing\" viewBox=\"0 0 640 184\" role=\"img\" aria-label=\"The layers and the bolt through them\">",
+    );
+    let mut x = 50.0;
+    for (i, (name, t)) in plan.layers.iter().enumerate() {
+        let width = t * scale;
+        // Names of thin layers stand lower in turn, so that they do not run into each other.
+        let y = 148.0 + 20.0 * (i % 2) as f64;
+        let _ = write!(
+            out,
+            "<rect class=\"stack-layer{}\" x=\"{x:.1}\" y=\"26\" width=\"{width:.1}\" height=\"104\"/><text class=\"chart-text middle\" x=\"{:.1}\" y=\"{y}\">{} {}</text>",
+            if i % 2 == 1 { " other" } else { "" },
+            x + width / 2.0,
+            svg::safe(name),
+            units.fine(*t)
+        );
+        x += width;
+    }
+    let end = 50.0 + through * scale;
+    let _ = write!(
+        out,
+        "<rect class=\"stack-bolt\" x=\"34\" y=\"{:.1}\" width=\"16\" height=\"{:.1}\"/><rect class=\"stack-bolt\" x=\"50\" y=\"{:.1}\" width=\"{:.1}\" height=\"{:.1}\"/><text class=\"chart-text middle\" x=\"{:.1}\" y=\"18\">{}</text></svg>",
+        78.0 - 1.8 * half,
+        3.6 * half,
+        78.0 - half,
+        end - 50.0,
+        2.0 * half,
+        (50.0 + end) / 2.0,
+        units.len(through)
+    );
+    out
 }
 
 async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> std::result::Result<Show, AppError> {
@@ -121,6 +180,7 @@ async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         page: desk.boat_page(file, "Bolts and fittings", "fasten"),
         boat_id: file.boat.id,
         fittings: fittings.iter().filter_map(|f| fitting_view(f, account, desk.units)).collect(),
+        metals: metals::all().iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
         surfaces: pairs(Surface::ALL, Surface::code, Surface::label),
         typed,
         faults,
@@ -147,8 +207,22 @@ fn layers(text: &str, unit: LengthUnit) -> std::result::Result<Vec<(String, f64)
         .collect()
 }
 
-fn read(form: &Submission, unit: LengthUnit) -> std::result::Result<(String, Plan), Faults> {
+fn read(file: &BoatFile, form: &Submission, unit: LengthUnit) -> std::result::Result<(String, Plan), Faults> {
     let mut read = Reader::new(form, unit);
+    let metal = read.optional_choice("metal", |id| metals::find(id).ok()).map(|m| m.id.clone());
+    let place = match read.text("place", 20) {
+        text if text.is_empty() => None,
+        text => match typed_place(file, &text).and_then(|p| {
+            let at = p.shell().ok_or_else(|| InputError::new("place", "is not on her planking: write it as P7 F12"))?;
+            file.boat.shell.place(at)
+        }) {
+            Ok(at) => Some(at.to_string()),
+            Err(e) => {
+                read.faults.add_under("place", e);
+                None
+            }
+        },
+    };
     let name = read.name("name");
     let diameter = read.number("diameter", 1.0, 100.0);
     let stack = layers(form.get("layers"), unit).unwrap_or_else(|why| {
@@ -168,6 +242,8 @@ fn read(form: &Submission, unit: LengthUnit) -> std::result::Result<(String, Pla
         below: read.is_on("below"),
         holes,
         note,
+        metal,
+        place,
     };
     if read.faults.is_empty()
         && let Err(e) = bolt(&plan)
@@ -181,7 +257,7 @@ fn read(form: &Submission, unit: LengthUnit) -> std::result::Result<(String, Pla
 #[post("/boats/<id>/bolts", data = "<posted>")]
 pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let (name, plan) = match read(&posted.form, desk.units.unit) {
+    let (name, plan) = match read(&file, &posted.form, desk.units.unit) {
         Ok(read) => read,
         Err(faults) => return render_faulty(&show(&desk, &file, posted.form.typed(), faults).await?),
     };

@@ -7,7 +7,7 @@ use mend_keel_core::survey::compare::Outcome;
 use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method};
 use mend_keel_store::StoreError;
 use mend_keel_store::findings::{self, Finding, NewFinding, NewPhoto, NewReading, PhotoMark};
-use mend_keel_store::{fastenings, samples};
+use mend_keel_store::{fastenings, samples, seams};
 use rocket::fs::NamedFile;
 use rocket::http::Status;
 use rocket::{get, post};
@@ -567,5 +567,6 @@ async fn may_see(desk: &Desk<'_>, user: &User, hash: &str) -> std::result::Resul
     let mut boats = findings::boats_with_photo(desk.store, hash).await?;
     boats.extend(fastenings::boats_with_photo(desk.store, hash).await?);
     boats.extend(samples::boats_with_photo(desk.store, hash).await?);
+    boats.extend(seams::boats_with_photo(desk.store, hash).await?);
     if boats.contains(&boat) { Ok(()) } else { Err(AppError::NotFound("photo")) }
 }

@@ -4,14 +4,16 @@ use std::fmt::Write;
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::grid::{Address, Side};
+use mend_keel_core::fastening;
+use mend_keel_core::grid::{Address, Place, Side};
 use mend_keel_core::metals::{self, Item, Level, Trouble, Zone};
 use mend_keel_core::survey::reading::{Measure, Metal as Drawn};
-use mend_keel_store::fastenings::{self, MetalItem};
+use mend_keel_store::fastenings::{self, Done, MetalItem, Region};
 use rocket::{get, post};
 
+use super::map::typed_place;
 use super::survey::SurveyFile;
-use super::{Choices, Desk, Page, pairs, render, render_faulty};
+use super::{BoatFile, Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, Posted, Reader, Typed};
@@ -29,6 +31,7 @@ struct Show {
     due: Vec<(String, String, String)>,
     metals: Choices,
     zones: Choices,
+    pieces: Choices,
     electrician: &'static str,
     typed: Typed,
     faults: Faults,
@@ -38,6 +41,8 @@ struct TroubleView {
     level: &'static str,
     class: &'static str,
     what: String,
+    /// Other pieces of which the same is true.
+    others: Vec<String>,
     cure: &'static str,
     reasons: Vec<ReasonView>,
 }
@@ -56,13 +61,62 @@ fn of_reading(metal: Drawn) -> Option<&'static str> {
     })
 }
 
-/// Wetted area of a plank fastening's head, mm² (*yard rule*).
-const HEAD_AREA: f64 = 120.0;
+/// Everything about metal that is recorded of a boat.
+struct Recorded {
+    kept: Vec<MetalItem>,
+    /// Regions refastened, each with the crossings done there.
+    regions: Vec<(Region, Vec<Done>)>,
+    fitted: Vec<(String, Fitted)>,
+}
 
-/// Everything recorded: what was written down here, and every fastening that was drawn.
-fn recorded(survey: &SurveyFile, kept: &[MetalItem]) -> Vec<Item> {
+/// A fitting's bolts, where somebody said of what metal and where they are.
+#[derive(serde::Deserialize)]
+struct Fitted {
+    diameter: f64,
+    #[serde(default)]
+    holes: Vec<[f64; 2]>,
+    #[serde(default)]
+    below: bool,
+    #[serde(default)]
+    metal: Option<String>,
+    #[serde(default)]
+    place: Option<String>,
+}
+
+async fn load(desk: &Desk<'_>, boat: i64) -> std::result::Result<Recorded, AppError> {
+    let mut regions = Vec::new();
+    for region in fastenings::regions(desk.store, boat).await? {
+        let done = fastenings::done(desk.store, region.id).await?;
+        regions.push((region, done));
+    }
+    let bolted = fastenings::all_bolted(desk.store, boat).await?;
+    let fitted = bolted.into_iter().filter_map(|f| Some((f.name, serde_json::from_value(f.body).ok()?))).collect();
+    Ok(Recorded { kept: fastenings::metal(desk.store, boat).await?, regions, fitted })
+}
+
+/// Where a place on the shell lies: aft, to port, and up, as far as the girth tells.
+fn spot(file: &BoatFile, at: Address) -> Option<[f64; 3]> {
+    let shell = &file.boat.shell;
+    shell.place(at).ok()?;
+    let x = shell.frame_x(at.frame);
+    let girth = shell.girth(at.side, at.strake as usize - 1, x) + shell.width(at) / 2.0;
+    // Half the girth lies outward in the bottom; up is what is left of it.
+    let out = (girth / 2.0).min(file.boat.beam / 2.0);
+    Some([x, if at.side == Side::Port { out } else { -out }, girth - out])
+}
+
+/// Everything recorded: what was written down here, every fastening that was drawn and is still what holds there, every crossing that
+/// was refastened, and the bolts of fittings.
+fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
     let boat = &survey.file.boat;
     let oak = boat.frame_species.contains("oak");
+    let kept = &all.kept;
+    let renewed = |at: Address| {
+        all.regions
+            .iter()
+            .any(|(r, done)| r.side == at.side && done.iter().any(|d| (d.strake, d.frame) == (at.strake, at.frame)))
+    };
+    let zone = |below: bool| if below { Zone::Below } else { Zone::Splash };
     let mut items: Vec<Item> = kept
         .iter()
         .filter_map(|m| {
@@ -79,26 +133,84 @@ fn recorded(survey: &SurveyFile, kept: &[MetalItem]) -> Vec<Item> {
         })
         .collect();
     let drawn = survey.readings.iter().filter_map(|r| {
-        let (Measure::DrawFastening { metal, .. }, Some(at)) = (&r.measure, r.place.shell()) else { return None };
-        let metal = metals::find(of_reading(*metal)?).ok()?;
-        let Address { side, strake, frame } = at;
-        boat.shell.place(at).ok()?;
-        let out = if side == Side::Port { 1.0 } else { -1.0 };
-        let girth = boat.shell.girth(side, strake as usize - 1, boat.shell.frame_x(frame));
-        let below = survey.file.is_below_waterline(strake);
+        let (Measure::DrawFastening { metal, original, .. }, Some(at)) = (&r.measure, r.place.shell()) else {
+            return None;
+        };
+        if renewed(at) {
+            return None;
+        }
         Some(Item {
             name: format!("fastening drawn at {}", boat.shown(at)),
-            metal,
-            zone: if below { Zone::Below } else { Zone::Splash },
-            area: HEAD_AREA,
-            at: [boat.shell.frame_x(frame), out * (500.0 + girth), girth],
+            metal: metals::find(of_reading(*metal)?).ok()?,
+            zone: zone(survey.file.is_below_waterline(at.strake)),
+            area: metals::head_area(*original),
+            at: spot(&survey.file, at)?,
             in_wood: true,
             in_oak: oak,
             alkali: false,
         })
     });
     items.extend(drawn);
+    for (region, done) in &all.regions {
+        items.extend(done.iter().filter_map(|d| {
+            let at = Address { side: region.side, strake: d.strake, frame: d.frame };
+            let holding = f64::from(fastening::per_crossing(boat.shell.place(at).map(|at| boat.shell.width(at)).ok()?));
+            let shank = fastening::shank_for(boat.plank_thickness);
+            Some(Item {
+                name: format!("new fastenings at {}", boat.shown(at)),
+                metal: metals::find(&region.metal).ok()?,
+                zone: zone(survey.file.is_below_waterline(d.strake)),
+                area: holding * metals::head_area(shank),
+                at: spot(&survey.file, at)?,
+                in_wood: true,
+                in_oak: oak,
+                alkali: false,
+            })
+        }));
+    }
+    items.extend(all.fitted.iter().filter_map(|(name, f)| {
+        let at = Place::parse(f.place.as_deref()?).ok()?.shell()?;
+        Some(Item {
+            name: format!("bolts of {name}"),
+            metal: metals::find(f.metal.as_deref()?).ok()?,
+            zone: zone(f.below),
+            area: f.holes.len().max(1) as f64 * metals::head_area(f.diameter),
+            at: spot(&survey.file, at)?,
+            in_wood: true,
+            in_oak: oak,
+            alkali: false,
+        })
+    }));
     items
+}
+
+/// Pairs that wet wood joins, as indexes into the items: those kept come first, in their order.
+fn joined(kept: &[MetalItem]) -> Vec<(usize, usize)> {
+    let index = |id: i64| kept.iter().position(|m| m.id == id);
+    kept.iter().enumerate().filter_map(|(i, m)| Some((i, index(m.joined_to?)?))).filter(|(i, j)| i != j).collect()
+}
+
+/// When fastenings fall due that no piece above speaks of: her own, as old as she is, and those of regions renewed.
+fn due_of_planking(survey: &SurveyFile, all: &Recorded) -> Vec<(String, &'static str, i32)> {
+    let mut due: Vec<(String, &'static str, i32)> = Vec::new();
+    if let Some(year) = survey.file.boat.year.and_then(|y| i32::try_from(y).ok()) {
+        let mut seen = std::collections::BTreeSet::new();
+        for reading in &survey.readings {
+            if let Measure::DrawFastening { metal, .. } = reading.measure
+                && let Some(id) = of_reading(metal)
+                && seen.insert(id)
+            {
+                due.push((format!("Fastenings drawn, where they are of {year}"), id, year));
+            }
+        }
+    }
+    for (region, done) in &all.regions {
+        let year = done.iter().filter_map(|d| d.at.get(..4)?.parse().ok()).max();
+        if let (Some(year), Ok(metal)) = (year, metals::find(&region.metal)) {
+            due.push((format!("{}, renewed", region.name), metal.id.as_str(), year));
+        }
+    }
+    due
 }
 
 async fn show(
@@ -107,24 +219,28 @@ async fn show(
     typed: Typed,
     faults: Faults,
 ) -> std::result::Result<Show, AppError> {
-    let kept = fastenings::metal(desk.store, survey.file.boat.id).await?;
-    let items = recorded(survey, &kept);
-    let found = metals::check(&items, &[]).map_err(|e| AppError::Refused(e.to_string()))?;
+    let all = load(desk, survey.file.boat.id).await?;
+    let kept = &all.kept;
+    let items = recorded(survey, &all);
+    let found = metals::check(&items, &joined(kept)).map_err(|e| AppError::Refused(e.to_string()))?;
     // The same thing said of forty nails is said once.
-    let mut troubles: Vec<(String, usize, TroubleView)> = Vec::new();
+    let mut troubles: Vec<(String, TroubleView)> = Vec::new();
     for t in &found {
         let key = format!("{:?}{}{}", t.level, t.reasons[0].rule, t.reasons[0].text);
-        match troubles.iter_mut().find(|(k, ..)| *k == key) {
-            Some((_, count, _)) => *count += 1,
-            None => troubles.push((key, 1, trouble_view(t, &items, desk.units))),
+        let name = &items[t.a].name;
+        match troubles.iter_mut().find(|(k, _)| *k == key) {
+            Some((_, first)) if !first.others.contains(name) => first.others.push(name.clone()),
+            Some(_) => {}
+            None => troubles.push((key, trouble_view(t, &items, desk.units))),
         }
     }
     let year = jiff::ZonedDateTime::now().date().year();
-    let mut due: Vec<(i32, (String, String, String))> = kept
-        .iter()
-        .filter_map(|m| {
-            let metal = metals::find(&m.metal).ok()?;
-            let (from, to) = metals::due(metal, i32::from(m.fitted.and_then(|y| i16::try_from(y).ok())?))?;
+    let written = kept.iter().filter_map(|m| Some((m.name.clone(), m.metal.as_str(), m.fitted?)));
+    let mut due: Vec<(i32, (String, String, String))> = written
+        .chain(due_of_planking(survey, &all))
+        .filter_map(|(name, id, fitted)| {
+            let metal = metals::find(id).ok()?;
+            let (from, to) = metals::due(metal, i32::from(i16::try_from(fitted).ok()?))?;
             let says = if i32::from(year) > to {
                 format!("▲ {} years past its usual life", i32::from(year) - to)
             } else if i32::from(year) >= from {
@@ -132,30 +248,26 @@ async fn show(
             } else {
                 format!("in {} years", from - i32::from(year))
             };
-            Some((from, (m.name.clone(), format!("{}, {from} to {to}", metal.name.to_lowercase()), says)))
+            Some((from, (name, format!("{}, {from} to {to}", metal.name.to_lowercase()), says)))
         })
         .collect();
     due.sort();
     Ok(Show {
         page: desk.boat_page(&survey.file, "Metals", "fasten"),
         boat_id: survey.file.boat.id,
-        troubles: troubles
-            .into_iter()
-            .map(
-                |(_, count, t)| {
-                    if count > 1 { TroubleView { what: format!("{} ({count} times)", t.what), ..t } } else { t }
-                },
-            )
-            .collect(),
+        troubles: troubles.into_iter().map(|(_, t)| t).collect(),
         svg: draw(&items, &found),
         items: kept
             .iter()
             .map(|m| {
                 let metal = metals::find(&m.metal).map_or(m.metal.clone(), |x| x.name.clone());
                 let place = format!("{}, {} aft", m.zone.label().to_lowercase(), desk.units.run(m.x));
+                let joined = m.joined_to.and_then(|id| kept.iter().find(|k| k.id == id));
+                let place = joined.map_or(place.clone(), |j| format!("{place}, joined by wet wood to {}", j.name));
                 (m.id, m.name.clone(), metal, place)
             })
             .collect(),
+        pieces: kept.iter().map(|m| (m.id.to_string(), m.name.clone())).collect(),
         due: due.into_iter().map(|(_, d)| d).collect(),
         metals: metals::all().iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
         zones: pairs(Zone::ALL, Zone::code, Zone::label),
@@ -178,6 +290,7 @@ fn trouble_view(t: &Trouble, items: &[Item], units: Units) -> TroubleView {
             Some(b) => format!("{} eaten by {}", name(t.a), name(b)),
             None => name(t.a),
         },
+        others: Vec::new(),
         cure: t.cure,
         reasons: reasons::views(&t.reasons, units),
     }
@@ -219,8 +332,8 @@ fn draw(items: &[Item], found: &[Trouble]) -> String {
             out,
             "<circle class=\"measured-point\" cx=\"{:.0}\" cy=\"{y:.0}\" r=\"5\"/><text class=\"chart-text\" x=\"{:.0}\" y=\"{:.0}\">{}</text>",
             x(*v),
-            x(*v) + 10.0,
-            y + 4.0,
+            x(*v) + 6.0,
+            y - 8.0,
             svg::safe(name)
         );
     }
@@ -253,8 +366,26 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result 
     let metal = read.choice("metal", |id| metals::find(id).ok());
     let zone = read.choice("zone", Zone::from_code);
     let area = read.optional_number("area", 0.0, 1e6).unwrap_or(0.0) * 100.0;
-    let (x, y, z) =
-        (read.length("x"), read.optional_length("y").unwrap_or(0.0), read.optional_length("z").unwrap_or(0.0));
+    // A place on the shell says all three at once.
+    let at = match read.text("place", 20) {
+        text if text.is_empty() => None,
+        text => match typed_place(&survey.file, &text).map(|p| p.shell().and_then(|at| spot(&survey.file, at))) {
+            Ok(Some(at)) => Some(at),
+            Ok(None) => {
+                read.faults.add(InputError::new("place", "is not on her planking: write it as P7 F12, or how far aft"));
+                None
+            }
+            Err(e) => {
+                read.faults.add_under("place", e);
+                None
+            }
+        },
+    };
+    let [x, y, z] = match at {
+        Some(at) => at,
+        None if read.faults.has("place") => [0.0; 3],
+        None => [read.length("x"), read.optional_length("y").unwrap_or(0.0), read.optional_length("z").unwrap_or(0.0)],
+    };
     for (field, v) in [("x", x), ("y", y), ("z", z)] {
         if v.abs() > 100_000.0 {
             read.faults.add(InputError::new(field, "is farther than any boat is long"));
@@ -262,6 +393,9 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result 
     }
     let (in_wood, in_oak, alkali) = (read.is_on("in_wood"), read.is_on("in_oak"), read.is_on("alkali"));
     let fitted = read.optional_whole("fitted", 1_700, 2_200).map(|y| y as i32);
+    let kept = fastenings::metal(desk.store, id).await?;
+    let joined_to =
+        read.optional_choice("joined_to", |code| kept.iter().find(|m| m.id.to_string() == code).map(|m| m.id));
     let (Some(metal), Some(zone), true) = (metal, zone, read.faults.is_empty()) else {
         return render_faulty(&show(&desk, &survey, posted.form.typed(), read.faults).await?);
     };
@@ -279,6 +413,7 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result 
         in_oak,
         alkali,
         fitted,
+        joined_to,
     };
     let mut work = desk.store.begin(posted.act()).await?;
     work.add_metal(&new).await?;

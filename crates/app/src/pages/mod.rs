@@ -26,6 +26,9 @@ pub mod rack;
 pub mod refasten;
 pub mod samples;
 pub mod seam_balance;
+pub mod seam_deck;
+pub mod seam_launch;
+pub mod seam_line;
 pub mod seams;
 pub mod shape;
 pub mod sign_in;
@@ -171,6 +174,7 @@ pub fn routes() -> Vec<Route> {
         refasten::create,
         refasten::page,
         refasten::tick,
+        refasten::record,
         refasten::withdraw,
         metals::page,
         metals::add,
@@ -180,6 +184,16 @@ pub fn routes() -> Vec<Route> {
         bolts::sign,
         bolts::file,
         seam_balance::page,
+        seam_balance::set_ways,
+        seam_line::page,
+        seam_line::decide,
+        seam_line::step,
+        seam_line::undo,
+        seam_deck::page,
+        seam_launch::page,
+        seam_launch::plan,
+        seam_launch::ready,
+        seam_launch::log,
         samples::page,
         samples::add,
         samples::judge,

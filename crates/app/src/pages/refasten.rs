@@ -1,20 +1,23 @@
 //! Refasten: a region planned crossing by crossing among its old holes, ticked off on the boat, also without signal.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write;
 
 use askama::Template;
-use mend_keel_core::InputError;
-use mend_keel_core::fastening::pattern::{CrossingPlan, How};
-use mend_keel_core::fastening::region::{self, Region as CoreRegion, RegionPlan};
-use mend_keel_core::fastening::through::{self, At};
-use mend_keel_core::fastening::{self, Joining};
-use mend_keel_core::grid::{Address, Side};
+use mend_keel_core::fastening::Joining;
+use mend_keel_core::fastening::pattern::{How, OldHole, Size};
+use mend_keel_core::fastening::region::{
+    self, Count, Drills, Fastener, Known, Planned, Region as CoreRegion, RegionPlan,
+};
+use mend_keel_core::fastening::through::{self, At, Kind};
+use mend_keel_core::grid::{Address, Between, Side};
 use mend_keel_core::metals;
 use mend_keel_core::timber::species;
+use mend_keel_core::units::parse_length;
 use mend_keel_core::work::estimate::Operation;
+use mend_keel_core::{InputError, Verdict};
 use mend_keel_store::fastenings::{self, Done, NewRegion, Region};
-use mend_keel_store::stores;
+use mend_keel_store::stores::{self, Item};
 use rocket::{get, post};
 
 use super::{BoatFile, Choices, Desk, Page, decide, pairs, render, render_faulty};
@@ -25,8 +28,15 @@ use crate::photos;
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{self, Units, svg};
 
-/// Metals new screws may be of.
-const SCREWS: [&str; 3] = ["silicon_bronze", "monel", "stainless_316"];
+/// Metals new fastenings may be of.
+const METALS: [&str; 4] = ["silicon_bronze", "copper", "monel", "stainless_316"];
+/// Kinds that are planned.
+const KINDS: [Kind; 4] = [Kind::Screw, Kind::Rivet, Kind::Clench, Kind::Bolt];
+/// Crossings that are on the page at once, so that they can be walked through without signal: the one looked at and the open ones
+/// after it.
+const WALKED: usize = 90;
+/// Most old holes taken at a crossing.
+const MOST_HOLES: usize = 40;
 
 #[derive(Template)]
 #[template(path = "refasten_list.html")]
@@ -35,7 +45,9 @@ struct List {
     boat_id: i64,
     rows: Vec<(i64, String, String, String)>,
     sides: Choices,
+    kinds: Choices,
     metals: Choices,
+    laps: bool,
     typed: Typed,
     faults: Faults,
 }
@@ -45,35 +57,80 @@ fn old_diameter(file: &BoatFile) -> f64 {
     through::nail_shank(file.boat.plank_thickness)
 }
 
-fn gauge(file: &BoatFile, region: &Region) -> std::result::Result<fastening::ScrewPlan, AppError> {
+/// What goes into a strake: sized by the thinnest of its planks in the region, on the frames behind it.
+fn fastener(file: &BoatFile, region: &Region, strake: u32) -> std::result::Result<Fastener, AppError> {
     let broken = |e: InputError| AppError::Refused(e.to_string());
-    let at = Address { side: region.side, strake: region.strake_from, frame: region.frame_from };
-    fastening::screws(&Joining {
-        plank: species::find(&file.boat.plank_species).map_err(broken)?,
-        frame: species::find(&file.boat.frame_species).map_err(broken)?,
-        plank_thickness: file.boat.plank_thickness,
-        plank_width: file.boat.shell.width(at),
-        frame_moulded: file.boat.frame_moulded,
-        to_plane_off: region.to_plane_off,
-    })
+    let frames = (region.frame_from..=region.frame_to).map(|frame| Address { side: region.side, strake, frame });
+    let thickness = frames
+        .clone()
+        .filter_map(|at| file.plank_at(at).ok())
+        .map(|p| p.thickness)
+        .min_by(f64::total_cmp)
+        .unwrap_or(file.boat.plank_thickness);
+    region::fastener(
+        region.kind,
+        &Joining {
+            plank: species::find(&file.boat.plank_species).map_err(broken)?,
+            frame: species::find(&file.boat.frame_species).map_err(broken)?,
+            plank_thickness: thickness,
+            plank_width: file.boat.shell.widest(region.side, strake, region.frame_from, region.frame_to),
+            frame_moulded: file.boat.frame_moulded,
+            to_plane_off: region.to_plane_off,
+        },
+    )
     .map_err(broken)
 }
 
-fn plan(file: &BoatFile, region: &Region, gauge: u32) -> std::result::Result<RegionPlan, AppError> {
+/// A region with what goes into each strake and every crossing planned.
+#[derive(Debug)]
+struct Worked {
+    fasteners: BTreeMap<u32, Fastener>,
+    plan: RegionPlan,
+}
+
+fn work_out(
+    file: &BoatFile,
+    region: &Region,
+    holes: &HashMap<Address, Vec<OldHole>>,
+) -> std::result::Result<Worked, AppError> {
+    let shell = &file.boat.shell;
+    // The grid may have been made smaller than the region.
+    let region = Region {
+        strake_to: region.strake_to.min(shell.strake_count()),
+        frame_to: region.frame_to.min(shell.frame_count()),
+        ..region.clone()
+    };
+    let mut fasteners = BTreeMap::new();
+    for strake in region.strake_from..=region.strake_to {
+        fasteners.insert(strake, fastener(file, &region, strake)?);
+    }
     let asked = CoreRegion {
         side: region.side,
         strakes: (region.strake_from, region.strake_to),
         frames: (region.frame_from, region.frame_to),
-        gauge,
         frame_sided: file.boat.frame_sided,
         old_diameter: old_diameter(file),
+        in_lap: region.in_lap,
     };
-    let shell = &file.boat.shell;
     let ends = |strake: u32| {
         let joints = file.joints.iter().filter(move |j| j.side == region.side && j.strake == strake);
         joints.map(|j| shell.bay_middle(j.bay)).collect()
     };
-    region::plan_region(shell, &asked, ends).map_err(|e| AppError::Refused(e.to_string()))
+    let size = |strake: u32| fasteners.get(&strake).map_or(Size::Screw(14), |f| f.size);
+    let known = Known { ends: &ends, size: &size, found: &|at| holes.get(&at).cloned() };
+    let plan = region::plan_region(shell, &asked, &known).map_err(|e| AppError::Refused(e.to_string()))?;
+    Ok(Worked { fasteners, plan })
+}
+
+fn where_of(region: &Region) -> String {
+    format!(
+        "{} strakes {} to {}, frames {} to {}",
+        region.side.label(),
+        region.strake_from,
+        region.strake_to,
+        region.frame_from,
+        region.frame_to
+    )
 }
 
 async fn list_page(
@@ -85,23 +142,17 @@ async fn list_page(
     let mut rows = Vec::new();
     for region in fastenings::regions(desk.store, file.boat.id).await? {
         let done = fastenings::done(desk.store, region.id).await?.len();
-        let all = (region.strake_to - region.strake_from + 1) * (region.frame_to - region.frame_from + 1);
-        let what = format!(
-            "{} strakes {} to {}, frames {} to {}",
-            region.side.label(),
-            region.strake_from,
-            region.strake_to,
-            region.frame_from,
-            region.frame_to
-        );
-        rows.push((region.id, region.name, what, format!("{done} of {all} crossings")));
+        let what = format!("{}, {}", where_of(&region), region.kind.label().to_lowercase());
+        rows.push((region.id, region.name.clone(), what, format!("{done} of {} crossings", region.crossings())));
     }
     Ok(List {
         page: desk.boat_page(file, "Refasten", "fasten"),
         boat_id: file.boat.id,
         rows,
         sides: pairs(&Side::BOTH, Side::code, Side::label),
-        metals: SCREWS.iter().filter_map(|id| metals::find(id).ok()).map(|m| (m.id.clone(), m.name.clone())).collect(),
+        kinds: pairs(&KINDS, Kind::code, Kind::label),
+        metals: METALS.iter().filter_map(|id| metals::find(id).ok()).map(|m| (m.id.clone(), m.name.clone())).collect(),
+        laps: file.boat.construction.between() == Between::Lap,
         typed,
         faults,
     })
@@ -110,7 +161,7 @@ async fn list_page(
 #[get("/boats/<id>/refasten")]
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let typed = Typed::default().with("to_plane_off", desk.units.fine(0.0)).with("metal", "silicon_bronze");
+    let typed = Typed::default().with("to_plane_off", desk.units.fine(0.0));
     render(&list_page(&desk, &file, typed, Faults::default()).await?)
 }
 
@@ -128,22 +179,44 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
             read.faults.add(InputError::new(field, "must not be before the first"));
         }
     }
-    let metal = read.choice("metal", |id| SCREWS.iter().find(|m| **m == id).copied());
+    let inside = read.is_on("inside");
+    let kind_of = |code: &str| KINDS.iter().copied().find(|k| k.code() == code);
+    let original = read.optional_choice("original", kind_of);
+    let lap = file.boat.construction.between() == Between::Lap;
+    let in_lap = if lap { read.optional_whole("in_lap", 0, 20).unwrap_or(0) } else { 0 };
+    let by_rule = through::choose(At { inside, lap: in_lap > 0, original, structural: false }).0;
+    let kind = read.optional_choice("kind", kind_of).unwrap_or(by_rule);
+    if kind != Kind::Screw && !inside && in_lap == 0 && !read.faults.has("kind") {
+        read.faults.add(InputError::new("kind", "needs somebody inside: say that it can be reached, or take screws"));
+    }
+    let below = file.is_below_waterline(s.0);
+    let metal = read.optional_choice("metal", |id| METALS.iter().find(|m| **m == id).copied());
+    let metal = metal.unwrap_or(through::metal(kind, below).0);
     // What the metals check would say of the whole boat is said before it is planned.
-    if metal == Some("stainless_316") && file.is_below_waterline(s.0) {
-        read.faults.add(InputError::new(
-            "metal",
-            "stainless in wet wood is starved of oxygen and rots: bronze below the waterline",
-        ));
+    let judged = through::judge_metal(kind, metal, below);
+    if judged.verdict == Verdict::Forbids {
+        read.faults.add(InputError::new("metal", judged.text));
     }
     let to_plane_off = read.length("to_plane_off");
     if !(0.0..=20.0).contains(&to_plane_off) && !to_plane_off.is_nan() {
         read.faults.add(InputError::new("to_plane_off", "must be between 0 and 20 mm"));
     }
-    let (Some(side), Some(metal), true) = (side, metal, read.faults.is_empty()) else {
+    let (Some(side), true) = (side, read.faults.is_empty()) else {
         return render_faulty(&list_page(&desk, &file, posted.form.typed(), read.faults).await?);
     };
-    let new = NewRegion { boat_id: id, name, side, strakes: s, frames: f, metal: metal.to_owned(), to_plane_off };
+    let new = NewRegion {
+        boat_id: id,
+        name,
+        side,
+        strakes: s,
+        frames: f,
+        metal: metal.to_owned(),
+        to_plane_off,
+        kind,
+        original,
+        inside,
+        in_lap,
+    };
     let mut work = desk.store.begin(posted.act()).await?;
     let region = work.add_region(&new).await?;
     let location = format!("/boats/{id}/refasten/{region}");
@@ -161,9 +234,9 @@ struct Show {
     what: String,
     svg: String,
     facts: Vec<(&'static str, String)>,
-    screws: Vec<(String, String, String)>,
+    counts: Vec<(String, String, String)>,
     marked: Vec<(String, String, String)>,
-    crossing: Option<CrossingView>,
+    crossings: Vec<CrossingView>,
     kind: Vec<ReasonView>,
     reasons: Vec<ReasonView>,
     typed: Typed,
@@ -171,6 +244,8 @@ struct Show {
 }
 
 struct CrossingView {
+    /// The one that is looked at; the rest wait on the page.
+    here: bool,
     shown: String,
     strake: u32,
     frame: u32,
@@ -179,6 +254,8 @@ struct CrossingView {
     reasons: Vec<ReasonView>,
     done: Option<(String, Option<String>)>,
     renew: bool,
+    recorded: bool,
+    holes: String,
     next: Option<(u32, u32)>,
 }
 
@@ -191,155 +268,209 @@ async fn show(
     faults: Faults,
 ) -> std::result::Result<Show, AppError> {
     let units = desk.units;
-    let screw = gauge(file, region)?;
-    let plan = plan(file, region, screw.gauge)?;
+    let holes = fastenings::holes(desk.store, file.boat.id).await?;
+    let worked = work_out(file, region, &holes)?;
+    let plan = &worked.plan;
     let done = fastenings::done(desk.store, region.id).await?;
     let items = stores::items(desk.store).await?;
     let metal = metals::find(&region.metal).map_or(region.metal.clone(), |m| m.name.clone());
-    let placed: u32 = plan.screws.values().map(|s| s.0).sum();
+    let placed: u32 = plan.counts.iter().map(|c| c.needed).sum();
     let rates = decide::rates(desk).await?;
     let hours = f64::from(placed) * rates.get(&Operation::Fasten).copied().unwrap_or(Operation::Fasten.rate().0);
-    let facts = vec![
+    let mut facts = vec![
         ("Crossings", plan.crossings.len().to_string()),
         ("Done", format!("{} of {}", done.len(), plan.crossings.len())),
-        ("Screws", format!("gauge {} × {}, {}", screw.gauge, units.len(screw.length), metal.to_lowercase())),
-        (
-            "Pilot in the frame, clearance in the plank",
-            format!("{} and {}", units.fine(screw.pilot_frame), units.fine(screw.pilot_plank)),
-        ),
-        ("Plug, bored to", format!("{} and {}", units.fine(screw.plug), units.fine(screw.bored_depth))),
-        ("Bears each", format!("{:.0} N", screw.working_load)),
+        ("Kind", format!("{}, {}", region.kind.label().to_lowercase(), metal.to_lowercase())),
+    ];
+    if let Some(first) = worked.fasteners.values().next() {
+        facts.extend(sizes(first, units));
+    }
+    if plan.in_laps > 0 {
+        facts.push(("In the laps", format!("{} of them, {} to a bay", plan.in_laps, region.in_lap)));
+    }
+    let recorded = plan.crossings.iter().filter(|c| c.recorded).count();
+    facts.extend([
+        ("Old holes", format!("recorded at {recorded} crossings")),
         ("Dowels", plan.dowels.to_string()),
         ("Hours", view::hours(hours)),
-    ];
-    let screws = plan
-        .screws
-        .iter()
-        .map(|(gauge, (needed, spare, boxes))| {
-            let there: f64 = items
-                .iter()
-                .filter(|i| {
-                    i.kind == "fastening"
-                        && i.name.to_lowercase().starts_with(&metal.to_lowercase())
-                        && i.name.contains(&format!(" {gauge} ×"))
-                })
-                .map(|i| i.there - i.reserved)
-                .sum();
-            let short = f64::from(*spare) - there;
-            let stores = if short > 0.0 {
-                format!("▲ {there:.0} in the stores: {short:.0} to order")
-            } else {
-                format!("✓ {there:.0} in the stores")
-            };
-            (
-                format!("gauge {gauge}"),
-                format!("{needed}; with spares {spare}, {boxes} box{} of 100", if *boxes == 1 { "" } else { "es" }),
-                stores,
-            )
-        })
-        .collect();
+    ]);
+    let counts = plan.counts.iter().map(|c| count_view(c, region, &worked, &items, units)).collect();
     let marked = plan
         .crossings
         .iter()
-        .filter(|(_, p)| p.renew)
-        .map(|(at, p)| {
-            let why = p.reasons.last().map_or(String::new(), |r| r.text.clone());
-            (file.boat.shown(*at), format!("{}.{}", at.strake, at.frame), why)
+        .filter(|c| c.plan.renew)
+        .map(|c| {
+            let why = c.plan.reasons.last().map_or(String::new(), |r| r.text.clone());
+            (file.boat.shown(c.at), format!("{}.{}", c.at.strake, c.at.frame), why)
         })
         .collect();
-    let first_open = plan
-        .crossings
-        .iter()
-        .find(|(a, p)| !p.renew && !done.iter().any(|d| (d.strake, d.frame) == (a.strake, a.frame)))
-        .map(|(a, _)| (a.strake, a.frame));
-    let chosen = at.or(first_open);
-    let crossing = chosen.and_then(|(s, f)| {
-        let (i, (at, p)) = plan.crossings.iter().enumerate().find(|(_, (a, _))| (a.strake, a.frame) == (s, f))?;
-        Some(crossing_view(file, &plan, i, *at, p, &done, units))
-    });
-    let inside = through::choose(At { inside: true, lap: false, original: None, structural: false });
-    let outside = through::choose(At { inside: false, lap: false, original: None, structural: false });
-    let mut kind = inside.1;
-    kind.extend(outside.1);
+    let is_done = |c: &Planned| done.iter().any(|d| (d.strake, d.frame) == (c.at.strake, c.at.frame));
+    let open = |c: &&Planned| !c.plan.renew && !is_done(c);
+    let chosen = at.or_else(|| plan.crossings.iter().find(open).map(|c| (c.at.strake, c.at.frame)));
+    let start = plan.crossings.iter().position(|c| Some((c.at.strake, c.at.frame)) == chosen).unwrap_or(0);
+    // Round the region from the chosen one, so that none that is open is left out where there is room.
+    let round = plan.crossings.iter().enumerate().skip(start).chain(plan.crossings.iter().enumerate().take(start));
+    let crossings = round
+        .filter(|(i, c)| *i == start || open(c))
+        .take(WALKED)
+        .filter(|_| chosen.is_some())
+        .map(|(i, c)| {
+            let next = plan.crossings.iter().skip(i + 1).find(open).map(|c| (c.at.strake, c.at.frame));
+            CrossingView { here: i == start, next, ..crossing_view(file, region, c, &done, units) }
+        })
+        .collect();
+    let below = file.is_below_waterline(region.strake_from);
+    let access = At { inside: region.inside, lap: region.in_lap > 0, original: region.original(), structural: false };
+    let (by_rule, mut kind) = through::choose(access);
+    if by_rule != region.kind {
+        kind.push(mend_keel_core::Reason::new(
+            "fasten.kind",
+            Verdict::Note,
+            format!(
+                "the rules would take: {}; somebody chose {}",
+                by_rule.label().to_lowercase(),
+                region.kind.label().to_lowercase()
+            ),
+        ));
+    }
+    kind.push(through::judge_metal(region.kind, &region.metal, below));
+    let mut because = Vec::new();
+    for fastener in worked.fasteners.values() {
+        for reason in &fastener.reasons {
+            if !because.contains(reason) {
+                because.push(reason.clone());
+            }
+        }
+    }
     Ok(Show {
         page: desk.boat_page(file, &region.name, "fasten"),
         boat_id: file.boat.id,
         region: region.id,
         name: region.name.clone(),
-        what: format!(
-            "{} strakes {} to {}, frames {} to {}",
-            region.side.label(),
-            region.strake_from,
-            region.strake_to,
-            region.frame_from,
-            region.frame_to
-        ),
-        svg: draw_region(file, region, &plan, &done, chosen),
+        what: where_of(region),
+        svg: draw_region(file, region, plan, &done, chosen),
         facts,
-        screws,
+        counts,
         marked,
-        crossing,
+        crossings,
         kind: reasons::views(&kind, units),
-        reasons: reasons::views(&screw.reasons, units),
+        reasons: reasons::views(&because, units),
         typed,
         faults,
     })
 }
 
-fn crossing_view(
-    file: &BoatFile,
-    plan: &RegionPlan,
-    i: usize,
-    at: Address,
-    p: &CrossingPlan,
-    done: &[Done],
-    units: Units,
-) -> CrossingView {
-    let is_done = |a: &Address| done.iter().find(|d| (d.strake, d.frame) == (a.strake, a.frame));
+/// A size as it is ordered.
+fn size_text(size: Size, units: Units) -> String {
+    match size {
+        Size::Screw(gauge) => format!("gauge {gauge}"),
+        Size::Nail(mm) => format!("{} nail", units.fine(mm)),
+        Size::Bolt(mm) => format!("{} bolt", units.fine(mm)),
+    }
+}
+
+/// What a fastening of a region is bored with.
+fn sizes(f: &Fastener, units: Units) -> Vec<(&'static str, String)> {
+    let length = f.length.map_or("cut from rod".to_owned(), |l| units.len(l));
+    let mut rows = vec![("Size", format!("{} × {length}", size_text(f.size, units)))];
+    match &f.drills {
+        Drills::Screw(screw) => rows.extend([
+            ("Pilot", format!("{} in the frame", units.fine(screw.pilot_frame))),
+            ("Clearance", format!("{} in the plank", units.fine(screw.pilot_plank))),
+            ("Plug", format!("{}, bored {} deep", units.fine(screw.plug), units.fine(screw.bored_depth))),
+            ("Bears each", format!("{:.0} N", screw.working_load)),
+        ]),
+        Drills::Nail(nail) => rows.push(("Drill", units.fine(nail.drill))),
+        Drills::Bolt(clearance) => rows.push(("Clearance drill", units.fine(*clearance))),
+    }
+    rows
+}
+
+/// A size counted, held against the stores.
+fn count_view(c: &Count, region: &Region, worked: &Worked, items: &[Item], units: Units) -> (String, String, String) {
+    let length = worked.fasteners.values().find_map(|f| f.length);
+    let wanted = match c.size {
+        Size::Screw(gauge) => f64::from(gauge),
+        Size::Nail(mm) | Size::Bolt(mm) => mm,
+    };
+    let same = |a: Option<f64>, b: f64| a.is_some_and(|a| (a - b).abs() < 0.06);
+    let of_size: Vec<&Item> = items
+        .iter()
+        .filter(|i| i.fastening.form.as_deref() == Some(region.kind.code()))
+        .filter(|i| i.fastening.metal.as_deref() == Some(&region.metal) && same(i.fastening.size, wanted))
+        .collect();
+    // A nail is cut to its length; a screw that is too long comes through.
+    let fits = |i: &&Item| match (region.kind, length, i.fastening.length) {
+        (Kind::Screw | Kind::Bolt, Some(need), Some(has)) => (need - has).abs() < 1.0,
+        (_, Some(need), Some(has)) => has >= need - 0.5,
+        _ => true,
+    };
+    let free = |items: &mut dyn Iterator<Item = &&Item>| items.map(|i| i.there - i.reserved).sum::<f64>();
+    let there = free(&mut of_size.iter().filter(|i| fits(i)));
+    let other = free(&mut of_size.iter().filter(|i| !fits(i)));
+    let short = f64::from(c.ordered) - there;
+    let mut stores = if short > 0.0 {
+        format!("▲ {there:.0} free in the stores: {short:.0} to order")
+    } else {
+        format!("✓ {there:.0} free in the stores")
+    };
+    if other > 0.0 {
+        let _ = write!(stores, "; {other:.0} more of another length");
+    }
+    let plural = if c.boxes == 1 { "" } else { "es" };
+    (
+        size_text(c.size, units),
+        format!("{}; with spares {}, {} box{plural} of 100", c.needed, c.ordered, c.boxes),
+        stores,
+    )
+}
+
+fn crossing_view(file: &BoatFile, region: &Region, c: &Planned, done: &[Done], units: Units) -> CrossingView {
+    let (at, p) = (c.at, &c.plan);
     let mut todo: Vec<String> = Vec::new();
     for old in &p.plug {
         todo.push(format!("Old hole {}: draw it, drill out and plug with an epoxied dowel", old + 1));
     }
+    let name = match region.kind {
+        Kind::Screw => "Screw",
+        Kind::Bolt => "Bolt",
+        _ => "Nail",
+    };
     for (n, place) in p.places.iter().enumerate() {
-        let where_ = format!(
-            "{} up, {} {}",
-            units.len(place.y),
-            units.fine(place.x.abs()),
-            if place.x < 0.0 { "forward of the frame’s middle" } else { "aft of it" }
-        );
+        let along = match place.x {
+            x if x.abs() < 0.5 => "on the frame’s middle".to_owned(),
+            x if x < 0.0 => format!("{} forward of the frame’s middle", units.fine(-x)),
+            x => format!("{} aft of the frame’s middle", units.fine(x)),
+        };
+        let where_ = format!("{} up, {along}", units.len(place.y));
         let what = match place.how {
             How::New => "new hole in sound wood",
-            How::Reuse => "in the old hole, two gauges up",
+            How::Reuse => "in the old hole, thicker",
             How::BesidePlug => "beside the plug, once it has cured",
         };
-        todo.push(format!("Screw {}: gauge {}, {what}, {where_}", n + 1, place.gauge));
+        todo.push(format!("{name} {}: {}, {what}, {where_}", n + 1, size_text(place.size, units)));
     }
-    let next = plan
-        .crossings
-        .iter()
-        .skip(i + 1)
-        .find(|(a, q)| !q.renew && is_done(a).is_none())
-        .map(|(a, _)| (a.strake, a.frame));
+    if region.in_lap > 0 && at.frame < region.frame_to && !p.renew {
+        todo.push(format!("{} more in the lap aft of this frame, evenly spaced", region.in_lap));
+    }
+    let holes =
+        c.old.iter().map(|h| format!("{}, {}, {}", units.exact(h.x), units.exact(h.y), units.exact(h.diameter)));
     CrossingView {
+        here: false,
+        next: None,
         shown: file.boat.shown(at),
         strake: at.strake,
         frame: at.frame,
-        svg: draw_crossing(file, at, p),
+        svg: draw_crossing(file, c),
         todo,
         reasons: reasons::views(&p.reasons, units),
-        done: is_done(&at).map(|d| {
-            (
-                format!(
-                    "done {} by {}{}",
-                    view::when(&d.at),
-                    d.by_name,
-                    if d.note.is_empty() { String::new() } else { format!(": {}", d.note) }
-                ),
-                d.photo.clone(),
-            )
+        done: done.iter().find(|d| (d.strake, d.frame) == (at.strake, at.frame)).map(|d| {
+            let note = if d.note.is_empty() { String::new() } else { format!(": {}", d.note) };
+            (format!("done {} by {}{note}", view::when(&d.at), d.by_name), d.photo.clone())
         }),
         renew: p.renew,
-        next,
+        recorded: c.recorded,
+        holes: holes.collect::<Vec<_>>().join("\n"),
     }
 }
 
@@ -368,7 +499,8 @@ fn draw_region(
         let number = shown.rsplit('F').next().unwrap_or_default().to_owned();
         let _ = write!(out, "<text class=\"chart-text middle\" x=\"{x:.1}\" y=\"18\">{}</text>", svg::safe(&number));
     }
-    for (at, p) in &plan.crossings {
+    for c in &plan.crossings {
+        let (at, p) = (&c.at, &c.plan);
         let x = ROOM.0 + f64::from(at.frame - region.frame_from) * CELL.0;
         let y = ROOM.1 + f64::from(region.strake_to - at.strake) * CELL.1;
         let is_done = ticked.contains_key(&(at.strake, at.frame));
@@ -376,7 +508,7 @@ fn draw_region(
         let (letter, says) = match (is_done, word) {
             (true, _) => ("✓", "done"),
             (_, "renew") => ("✕", "renew or splice"),
-            (_, "reuse") => ("↑", "two gauges up"),
+            (_, "reuse") => ("↑", "a thicker one in the old hole"),
             (_, "plug") => ("●", "plug, bore beside"),
             _ => ("+", "new places"),
         };
@@ -384,7 +516,7 @@ fn draw_region(
         let state = if is_done { "done" } else { word };
         let _ = write!(
             out,
-            "<a href=\"?at={}.{}#crossing\" aria-label=\"{}: {says}\"><rect class=\"crossing-cell {state}{here}\" x=\"{:.1}\" y=\"{:.1}\" width=\"{:.1}\" height=\"{:.1}\"/><text class=\"crossing-sign {state}\" x=\"{:.1}\" y=\"{:.1}\">{letter}</text></a>",
+            "<a href=\"?at={0}.{1}#crossing\" data-crossing=\"c-{0}-{1}\" aria-label=\"{2}: {says}\"><rect class=\"crossing-cell {state}{here}\" x=\"{3:.1}\" y=\"{4:.1}\" width=\"{5:.1}\" height=\"{6:.1}\"/><text class=\"crossing-sign {state}\" x=\"{7:.1}\" y=\"{8:.1}\">{letter}</text></a>",
             at.strake,
             at.frame,
             svg::safe(&file.boat.shown(*at)),
@@ -409,49 +541,110 @@ fn draw_region(
     out + "</svg>"
 }
 
-/// One crossing at twice its size: the plank over the frame, old holes and new places.
-fn draw_crossing(file: &BoatFile, at: Address, p: &CrossingPlan) -> String {
-    let width = file.boat.shell.width(at);
+/// One crossing at twice its size: the plank over the frame, old holes and new places. A tap says where another old hole is.
+fn draw_crossing(file: &BoatFile, c: &Planned) -> String {
+    const ROOM: f64 = 20.0;
+    let width = file.boat.shell.width(c.at);
     let sided = file.boat.frame_sided;
     let half = (sided / 2.0 + 40.0).max(80.0);
-    let (w, h) = (2.0 * half + 40.0, width + 40.0);
-    let place = |x: f64, y: f64| [20.0 + half + x, 20.0 + width - y];
+    let (w, h) = (2.0 * half + 2.0 * ROOM, width + 2.0 * ROOM);
+    let place = |x: f64, y: f64| [ROOM + half + x, ROOM + width - y];
     let mut out = format!(
-        "<svg class=\"crossing-drawing\" viewBox=\"0 0 {w:.0} {h:.0}\" role=\"img\" aria-label=\"Old holes and new places\"><rect class=\"plank-face\" x=\"20\" y=\"20\" width=\"{:.1}\" height=\"{width:.1}\"/><rect class=\"frame-band\" x=\"{:.1}\" y=\"20\" width=\"{sided:.1}\" height=\"{width:.1}\"/>",
+        "<svg class=\"crossing-drawing\" viewBox=\"0 0 {w:.0} {h:.0}\" role=\"img\" aria-label=\"Old holes and new places\" data-middle=\"{:.1}\" data-foot=\"{:.1}\" data-width=\"{width:.1}\" data-diameter=\"{:.1}\"><rect class=\"plank-face\" x=\"{ROOM}\" y=\"{ROOM}\" width=\"{:.1}\" height=\"{width:.1}\"/><rect class=\"frame-band\" x=\"{:.1}\" y=\"{ROOM}\" width=\"{sided:.1}\" height=\"{width:.1}\"/>",
+        ROOM + half,
+        ROOM + width,
+        old_diameter(file),
         2.0 * half,
-        20.0 + half - sided / 2.0
+        ROOM + half - sided / 2.0
     );
-    let old = fastening::crossing(width);
-    let d = old_diameter(file);
-    for (i, y) in old.iter().enumerate() {
-        let [cx, cy] = place(0.0, *y);
-        let plugged = p.plug.contains(&i);
+    for (i, hole) in c.old.iter().enumerate() {
+        let [cx, cy] = place(hole.x, hole.y);
+        let plugged = c.plan.plug.contains(&i);
         let _ = write!(
             out,
-            "<circle class=\"old-hole{}\" cx=\"{cx:.1}\" cy=\"{cy:.1}\" r=\"{:.1}\"/><text class=\"chart-text end\" x=\"{:.1}\" y=\"{:.1}\">{}{}</text>",
+            "<circle class=\"old-hole{}{}\" cx=\"{cx:.1}\" cy=\"{cy:.1}\" r=\"{:.1}\"/><text class=\"chart-text end\" x=\"{:.1}\" y=\"{:.1}\">{}{}</text>",
             if plugged { " plugged" } else { "" },
-            d / 2.0 + 1.0,
-            cx - d / 2.0 - 4.0,
+            if c.recorded { " recorded" } else { "" },
+            hole.diameter / 2.0 + 1.0,
+            cx - hole.diameter / 2.0 - 4.0,
             cy + 4.0,
             i + 1,
             if plugged { " plug" } else { "" }
         );
     }
-    for (n, new) in p.places.iter().enumerate() {
+    for (n, new) in c.plan.places.iter().enumerate() {
         let [cx, cy] = place(new.x, new.y);
+        let r = new.diameter;
+        let _ = write!(out, "<circle class=\"new-screw\" cx=\"{cx:.1}\" cy=\"{cy:.1}\" r=\"{r:.1}\"/>");
+        match new.size {
+            Size::Screw(_) => {
+                let _ = write!(out, "<path class=\"screw-slot\" d=\"M{:.1} {cy:.1}h{:.1}\"/>", cx - r * 0.7, r * 1.4);
+            }
+            Size::Nail(_) | Size::Bolt(_) => {
+                let _ =
+                    write!(out, "<circle class=\"screw-slot\" cx=\"{cx:.1}\" cy=\"{cy:.1}\" r=\"{:.1}\"/>", r * 0.3);
+            }
+        }
+        let size = match new.size {
+            Size::Screw(gauge) => gauge.to_string(),
+            Size::Nail(mm) | Size::Bolt(mm) => format!("{mm}"),
+        };
         let _ = write!(
             out,
-            "<circle class=\"new-screw\" cx=\"{cx:.1}\" cy=\"{cy:.1}\" r=\"{:.1}\"/><path class=\"screw-slot\" d=\"M{:.1} {cy:.1}h{:.1}\"/><text class=\"corner-number\" x=\"{:.1}\" y=\"{:.1}\">{} · {}</text>",
-            new.diameter,
-            cx - new.diameter * 0.7,
-            new.diameter * 1.4,
-            cx + new.diameter + 3.0,
+            "<text class=\"corner-number\" x=\"{:.1}\" y=\"{:.1}\">{} · {size}</text>",
+            cx + r + 3.0,
             cy + 4.0,
-            n + 1,
-            new.gauge
+            n + 1
         );
     }
     out + "</svg>"
+}
+
+/// Old holes typed one to a line: x aft of the frame's middle, y up from the plank's lower edge, diameter.
+fn read_holes(read: &mut Reader<'_>, text: &str, units: Units, width: f64) -> Vec<OldHole> {
+    let mut holes = Vec::new();
+    for (i, line) in text.lines().enumerate().filter(|(_, l)| !l.trim().is_empty()) {
+        let cells: Vec<Option<f64>> = line.split([',', ';']).map(|t| parse_length(t.trim(), units.unit).ok()).collect();
+        let [Some(x), Some(y), Some(diameter)] = cells[..] else {
+            read.faults.add(InputError::new("holes", format!("line {}: write x, y, diameter", i + 1)));
+            continue;
+        };
+        if !(0.0..=width).contains(&y) || x.abs() > 300.0 || !(0.5..=60.0).contains(&diameter) {
+            let why = format!("line {}: is not on this crossing: the plank is {} wide", i + 1, units.len(width));
+            read.faults.add(InputError::new("holes", why));
+        }
+        holes.push(OldHole { x, y, diameter });
+    }
+    if holes.len() > MOST_HOLES {
+        read.faults.add(InputError::new("holes", format!("takes no more than {MOST_HOLES} holes")));
+    }
+    holes
+}
+
+/// Writes down the old holes as they were found at a crossing: it is planned anew round them.
+#[post("/boats/<id>/refasten/<region>/holes", data = "<posted>")]
+pub async fn record(desk: Desk<'_>, _who: Crew, id: i64, region: i64, posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let region = fastenings::region(desk.store, id, region).await?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let strake = read.whole("strake", region.strake_from, region.strake_to);
+    let frame = read.whole("frame", region.frame_from, region.frame_to);
+    let at = file
+        .boat
+        .shell
+        .place(Address { side: region.side, strake, frame })
+        .map_err(|_| AppError::NotFound("crossing"))?;
+    let holes = read_holes(&mut read, posted.form.get("holes"), desk.units, file.boat.shell.width(at));
+    if !read.faults.is_empty() {
+        let chosen = Some((strake, frame));
+        return render_faulty(&show(&desk, &file, &region, chosen, posted.form.typed(), read.faults).await?);
+    }
+    let member = file.plank_at(at).ok().map(|p| p.id);
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.record_holes(id, member, at, &holes, &file.boat.shown(at)).await?;
+    let location = format!("/boats/{id}/refasten/{}?at={strake}.{frame}", region.id);
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
 }
 
 fn parse_at(text: Option<&str>) -> Option<(u32, u32)> {

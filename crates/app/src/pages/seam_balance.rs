@@ -1,23 +1,28 @@
-//! Every seam of the hull: its state from the survey, what becomes of it when she takes up, and the order of the work.
+//! Every seam of the hull: its state from the survey, what becomes of it when she takes up, her school, and which is next.
 
-use std::fmt::Write;
+use std::collections::HashMap;
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::grid::{Address, Side};
-use mend_keel_core::seam::balance::{self, Balance, ELASTOMER_GIVE, Fate, Filling, Seam, TAPES};
-use mend_keel_core::seam::{self, Treatment};
-use mend_keel_core::survey::reading::{Filler, Measure};
+use mend_keel_core::grid::Address;
+use mend_keel_core::seam::balance::{self, Balance, ELASTOMER_GIVE, Fate, Filling, TAPES};
+use mend_keel_core::seam::line::{self, CaulkOrder, SeamAt, Seen, State};
+use mend_keel_core::seam::work::{self, StepKind};
+use mend_keel_core::seam::{self, SeamSchool, Treatment, Ways};
+use mend_keel_core::survey::FindingKind;
+use mend_keel_core::survey::reading::Measure;
 use mend_keel_core::timber::{shrinkage_at, species};
-use rocket::{FromForm, get};
+use mend_keel_store::seams::{self as store, BoatWays, Seam, Step};
+use rocket::{FromForm, get, post};
 
 use super::survey::SurveyFile;
-use super::{Choices, Desk, Page, pairs, render};
-use crate::auth::BoatReader;
-use crate::error::Result;
-use crate::form::{Faults, Typed};
+use super::{BoatFile, Choices, Desk, Page, pairs, render, render_faulty};
+use crate::auth::{BoatReader, Crew};
+use crate::error::{Answer, AppError, Result};
+use crate::form::{Faults, Posted, Reader, Typed};
+use crate::view::Units;
 use crate::view::reasons::{self, ReasonView};
-use crate::view::{Units, svg};
+use crate::view::seam_lines::{self, SeamMark};
 
 #[derive(Template)]
 #[template(path = "seam_balance.html")]
@@ -28,16 +33,16 @@ struct Show {
     sums: Vec<(&'static str, String, String, String)>,
     rows: Vec<Row>,
     fillings: Choices,
-    steps: Vec<(&'static str, &'static str)>,
-    treatment: &'static str,
-    launch: Vec<&'static str>,
-    deck: Vec<(&'static str, String)>,
-    caution: &'static str,
+    next: Vec<(String, String, String)>,
+    schools: Choices,
+    orders: Choices,
+    ways: Typed,
     typed: Typed,
     faults: Faults,
 }
 
 struct Row {
+    code: String,
     seam: String,
     length: String,
     width: String,
@@ -48,6 +53,7 @@ struct Row {
     fate: &'static str,
     class: &'static str,
     tape: String,
+    work: String,
     reasons: Vec<ReasonView>,
 }
 
@@ -61,6 +67,40 @@ pub struct Asked<'r> {
     filling: Option<&'r str>,
 }
 
+impl Asked<'_> {
+    /// What was asked, the usual where nothing was.
+    pub fn typed(&self) -> Typed {
+        let or = |t: Option<&str>, usual: &str| t.map(str::trim).filter(|t| !t.is_empty()).unwrap_or(usual).to_owned();
+        Typed::default()
+            .with("now", or(self.now, "15"))
+            .with("above", or(self.above, "16"))
+            .with("below", or(self.below, "28"))
+            .with("ring_angle", or(self.ring_angle, "80"))
+            .with("filling", or(self.filling, "soft"))
+    }
+}
+
+/// What holds where nobody measured or looked. %, and degrees of the rings to the face.
+#[derive(Debug, Clone, Copy)]
+pub struct Assumed {
+    now: f64,
+    above: f64,
+    below: f64,
+    ring_angle: f64,
+    filling: Filling,
+}
+
+impl Assumed {
+    pub fn read(typed: &Typed, faults: &mut Faults) -> Option<Self> {
+        let now = number(typed.get("now"), "now", 1.0, 100.0, faults);
+        let above = number(typed.get("above"), "above", 1.0, 60.0, faults);
+        let below = number(typed.get("below"), "below", 1.0, 60.0, faults);
+        let ring_angle = number(typed.get("ring_angle"), "ring_angle", 0.0, 90.0, faults);
+        let filling = Filling::from_code(typed.get("filling")).unwrap_or(Filling::SoftOverCotton);
+        Some(Self { now: now?, above: above?, below: below?, ring_angle: ring_angle?, filling })
+    }
+}
+
 fn number(text: &str, field: &'static str, low: f64, high: f64, faults: &mut Faults) -> Option<f64> {
     match text.trim().replace(',', ".").parse::<f64>() {
         Ok(v) if (low..=high).contains(&v) => Some(v),
@@ -71,109 +111,219 @@ fn number(text: &str, field: &'static str, low: f64, high: f64, faults: &mut Fau
     }
 }
 
-/// A seam between two strakes of a side: the strake below it.
-struct Line {
-    side: Side,
-    strake: u32,
-    seam: Seam,
-    length: f64,
-    measured: bool,
-    balance: Balance,
+/// A boat's seams: what the survey says, what was decided, what was done.
+#[derive(Debug)]
+pub struct SeamFile {
+    pub survey: SurveyFile,
+    pub ways: BoatWays,
+    pub decided: Vec<Seam>,
+    pub steps: Vec<Step>,
+    states: HashMap<SeamAt, State>,
 }
 
-fn lines(survey: &SurveyFile, typed: &Typed, faults: &mut Faults) -> Vec<Line> {
-    let boat = &survey.file.boat;
-    let shell = &boat.shell;
-    let asked = [
-        number(typed.get("now"), "now", 1.0, 100.0, faults),
-        number(typed.get("above"), "above", 1.0, 60.0, faults),
-        number(typed.get("below"), "below", 1.0, 60.0, faults),
-        number(typed.get("ring_angle"), "ring_angle", 0.0, 90.0, faults),
-    ];
-    let ([Some(now), Some(above), Some(below), Some(angle)], Ok(wood)) = (asked, species::find(&boat.plank_species))
-    else {
-        return Vec::new();
-    };
-    let usual = Filling::from_code(typed.get("filling")).unwrap_or(Filling::SoftOverCotton);
-    let shrinkage = shrinkage_at(wood.shrinkage_radial, wood.shrinkage_tangential, angle);
-    let mean = |values: Vec<f64>| (!values.is_empty()).then(|| values.iter().sum::<f64>() / values.len() as f64);
-    let mut all = Vec::new();
-    for side in Side::BOTH {
-        for strake in 1..shell.strake_count() {
-            let here: Vec<_> = survey
-                .readings
-                .iter()
-                .filter(|r| r.place.shell().is_some_and(|at| at.side == side && at.strake == strake))
-                .collect();
-            let feelers: Vec<(f64, Filler)> = here
-                .iter()
-                .filter_map(|r| match r.measure {
-                    Measure::Feeler { width, filler, .. } => Some((width, filler)),
-                    _ => None,
-                })
-                .collect();
-            let width = mean(feelers.iter().map(|f| f.0).collect());
-            // The worst that was found of a seam is taken for all of it.
-            let filling = if feelers.iter().any(|f| f.1 == Filler::Hard) {
-                Filling::Rigid
-            } else if feelers.iter().any(|f| f.1 == Filler::Missing) {
-                Filling::Empty
-            } else if feelers.is_empty() {
-                usual
-            } else {
-                Filling::SoftOverCotton
-            };
-            let wet = mean(
-                here.iter().filter(|r| matches!(r.measure, Measure::Meter { .. })).filter_map(|r| r.value).collect(),
-            );
-            let middle = Address { side, strake, frame: shell.frame_count().div_ceil(2) };
-            let thickness = survey.file.plank_at(middle).map_or(boat.plank_thickness, |p| p.thickness);
-            let seam = Seam {
-                plank_width: shell.widest(side, strake, 1, shell.frame_count()),
-                shrinkage,
-                now: wet.unwrap_or(now),
-                service: if survey.file.is_below_waterline(strake) { below } else { above },
-                seam_width: width.unwrap_or_else(|| seam::first_width(thickness)),
-                filling,
-                rated: ELASTOMER_GIVE,
-            };
-            match balance::seam(&seam) {
-                Ok(balance) => {
-                    all.push(Line { side, strake, seam, length: shell.length(), measured: width.is_some(), balance })
-                }
-                Err(e) => faults.add(InputError::new("now", e.message)),
+/// A seam with all its figures.
+#[derive(Debug)]
+pub struct Line {
+    pub at: SeamAt,
+    pub seam: balance::Seam,
+    pub length: f64,
+    pub thickness: f64,
+    pub measured: bool,
+    pub balance: Balance,
+}
+
+impl SeamFile {
+    pub async fn load(desk: &Desk<'_>, id: i64) -> std::result::Result<Self, AppError> {
+        let survey = SurveyFile::load(desk.store, id).await?;
+        Ok(Self {
+            ways: store::ways(desk.store, id).await?,
+            decided: store::of_boat(desk.store, id).await?,
+            steps: store::steps(desk.store, id).await?,
+            states: states(&survey),
+            survey,
+        })
+    }
+
+    pub fn file(&self) -> &BoatFile {
+        &self.survey.file
+    }
+
+    pub fn state(&self, at: SeamAt) -> State {
+        self.states.get(&at).copied().unwrap_or_default()
+    }
+
+    pub fn decided(&self, at: SeamAt) -> Option<&Seam> {
+        self.decided.iter().find(|s| s.at() == at)
+    }
+
+    pub fn treatment(&self, at: SeamAt) -> Treatment {
+        let usual = || seam::usual_by(self.file().boat.construction, self.ways.ways);
+        self.decided(at).map_or_else(usual, |s| s.treatment)
+    }
+
+    /// The steps done on a seam, the oldest first.
+    pub fn done(&self, at: SeamAt) -> Vec<&Step> {
+        let Some(seam) = self.decided(at) else { return Vec::new() };
+        self.steps.iter().filter(|s| s.seam_id == seam.id).collect()
+    }
+
+    /// A seam's name as this yard counts: `P3/P4`, `keel/P1`.
+    pub fn name(&self, at: SeamAt) -> String {
+        let boat = &self.file().boat;
+        let strake = |strake: u32| {
+            let shown = boat.shown(Address { side: at.side, strake, frame: 1 });
+            shown.split(' ').next().unwrap_or_default().to_owned()
+        };
+        if at.row == 0 { format!("keel/{}", strake(1)) } else { format!("{}/{}", strake(at.row), strake(at.row + 1)) }
+    }
+
+    /// Steps of the treatment that must be done, and how many are.
+    pub fn progress(&self, at: SeamAt) -> (usize, usize) {
+        let done: Vec<StepKind> = self.done(at).iter().map(|s| s.kind).collect();
+        let order = work::order(self.treatment(at));
+        let asked = order.iter().filter(|s| !s.kind.is_optional());
+        let (all, there) = (asked.clone().count(), asked.filter(|s| done.contains(&s.kind)).count());
+        (there, all)
+    }
+
+    /// The figures of a seam. What has been put into it since the survey counts before what was found.
+    pub fn line(&self, at: SeamAt, assumed: &Assumed) -> std::result::Result<Line, InputError> {
+        let boat = &self.file().boat;
+        let wood = species::find(&boat.plank_species)?;
+        let state = self.state(at);
+        let strake = at.row.max(1);
+        let middle = Address { side: at.side, strake, frame: boat.shell.frame_count().div_ceil(2) };
+        let thickness = self.file().plank_at(middle).map_or(boat.plank_thickness, |p| p.thickness);
+        let filled = self.done(at).iter().any(|s| s.kind.is_filling());
+        let filling =
+            if filled { balance::filled_with(self.treatment(at)) } else { state.filling.unwrap_or(assumed.filling) };
+        // Measured again before it was primed.
+        let primed = self.done(at).iter().filter_map(|s| s.moisture).next_back();
+        let width = self.decided(at).and_then(|s| s.width).or(state.width);
+        let seam = balance::Seam {
+            plank_width: at.wood(&boat.shell),
+            shrinkage: shrinkage_at(wood.shrinkage_radial, wood.shrinkage_tangential, assumed.ring_angle),
+            now: primed.or(state.moisture).unwrap_or(assumed.now),
+            service: if self.file().is_below_waterline(strake) { assumed.below } else { assumed.above },
+            seam_width: width.unwrap_or_else(|| seam::first_width(thickness)),
+            filling,
+            rated: ELASTOMER_GIVE,
+        };
+        let balance = balance::seam(&seam)?;
+        Ok(Line { at, seam, length: boat.shell.length(), thickness, measured: width.is_some(), balance })
+    }
+}
+
+/// What was seen of each seam: feelers and findings at the seam they lie nearest to, moisture at both edges of its plank.
+fn states(survey: &SurveyFile) -> HashMap<SeamAt, State> {
+    let shell = &survey.file.boat.shell;
+    let mut seen: HashMap<SeamAt, Vec<Seen>> = HashMap::new();
+    for reading in &survey.readings {
+        let Some(at) = reading.place.shell().filter(|at| shell.place(*at).is_ok()) else { continue };
+        if let Measure::Feeler { width, filler, .. } = reading.measure {
+            let near = SeamAt::near(shell, at, reading.y.unwrap_or(0.0));
+            seen.entry(near).or_default().push(Seen::Feeler(width, filler));
+        }
+        if let (Measure::Meter { relative: false, .. }, Some(percent)) = (&reading.measure, reading.value) {
+            for row in [at.strake - 1, at.strake].into_iter().filter(|row| *row < shell.strake_count()) {
+                seen.entry(SeamAt { side: at.side, row }).or_default().push(Seen::Moisture(percent));
             }
         }
     }
-    all
+    for finding in survey.file.findings.iter().filter(|f| f.is_open()) {
+        let one = match finding.kind {
+            FindingKind::OpenSeam => Seen::Open,
+            FindingKind::Buckled => Seen::Buckled,
+            _ => continue,
+        };
+        let Some(at) = finding.address().filter(|at| shell.place(*at).is_ok()) else { continue };
+        let height = mend_keel_core::geometry::extent(&finding.shape, 1).map_or(0.0, |(_, high)| high);
+        seen.entry(SeamAt::near(shell, at, height)).or_default().push(one);
+    }
+    seen.into_iter().map(|(at, seen)| (at, line::state(&seen))).collect()
 }
 
-fn fate_words(fate: Fate) -> (&'static str, &'static str) {
+pub fn fate_words(fate: Fate) -> (&'static str, &'static str) {
     match fate {
         Fate::Presses => ("▲ planks buckle", "presses"),
-        Fate::Opens => ("▲ opens", "opens"),
+        Fate::Opens => ("◇ opens", "opens"),
         Fate::Holds => ("✓ holds", "holds"),
     }
 }
 
-#[get("/boats/<id>/seams/all?<asked..>")]
-pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -> Result {
-    let survey = SurveyFile::load(desk.store, id).await?;
-    let boat = &survey.file.boat;
+/// By how much it closes, or opens with a minus.
+pub fn moves_by(balance: &Balance, units: Units) -> String {
+    match balance.fate {
+        Fate::Opens => format!("−{}", units.fine(balance.opens)),
+        _ => units.fine(balance.closure.max(0.0)),
+    }
+}
+
+fn row(seams: &SeamFile, l: &Line, units: Units) -> Row {
+    let (fate, class) = fate_words(l.balance.fate);
+    let face = l.seam.plank_width - l.seam.seam_width;
+    let tape = balance::tape(face.max(1.0), l.length, &TAPES).ok();
+    let (done, all) = seams.progress(l.at);
+    Row {
+        code: l.at.to_string(),
+        seam: seams.name(l.at),
+        length: units.run(l.length),
+        width: units.fine(l.seam.seam_width),
+        measured: l.measured,
+        filling: l.seam.filling.label(),
+        moisture: format!("{:.0} → {:.0} %", l.seam.now, l.seam.service),
+        closure: moves_by(&l.balance, units),
+        fate,
+        class,
+        tape: tape.map_or(String::new(), |t| match t.width {
+            Some(w) if t.short > 0.5 => format!("{}, {} short", units.len(w), units.fine(t.short)),
+            Some(w) => units.len(w),
+            None => "none so narrow".to_owned(),
+        }),
+        work: match seams.decided(l.at) {
+            Some(s) => format!("{}, {done} of {all}", s.treatment.label().to_lowercase()),
+            None => "not decided".to_owned(),
+        },
+        reasons: reasons::views(&l.balance.reasons, units),
+    }
+}
+
+/// The seam each side is at in the order of her school: its name, code, and what is done there next.
+fn next(seams: &SeamFile) -> Vec<(String, String, String)> {
+    let shell = &seams.file().boat.shell;
+    let rows = seams.ways.order.rows(shell.strake_count());
+    mend_keel_core::grid::Side::BOTH
+        .into_iter()
+        .filter_map(|side| {
+            let open = |row: &u32| {
+                let (done, all) = seams.progress(SeamAt { side, row: *row });
+                done < all
+            };
+            let at = SeamAt { side, row: rows.iter().copied().find(open)? };
+            let done: Vec<StepKind> = seams.done(at).iter().map(|s| s.kind).collect();
+            let step = work::next(seams.treatment(at), &done).into_iter().next()?;
+            let what = if seams.decided(at).is_some() { step.kind.label() } else { "Decide what it gets" };
+            Some((seams.name(at), at.to_string(), what.to_owned()))
+        })
+        .collect()
+}
+
+fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> Show {
     let units = desk.units;
-    let mut faults = Faults::default();
-    let or = |t: Option<&str>, usual: &str| t.map(str::trim).filter(|t| !t.is_empty()).unwrap_or(usual).to_owned();
-    let typed = Typed::default()
-        .with("now", or(asked.now, "15"))
-        .with("above", or(asked.above, "16"))
-        .with("below", or(asked.below, "28"))
-        .with("ring_angle", or(asked.ring_angle, "80"))
-        .with("filling", or(asked.filling, "soft"));
-    let lines = lines(&survey, &typed, &mut faults);
-    let sums = Side::BOTH
+    let boat = &seams.file().boat;
+    let mut lines = Vec::new();
+    if let Some(assumed) = Assumed::read(&typed, &mut faults) {
+        for at in SeamAt::all(&boat.shell) {
+            match seams.line(at, &assumed) {
+                Ok(line) => lines.push(line),
+                Err(e) => faults.add(InputError::new("now", e.message)),
+            }
+        }
+    }
+    let sums = mend_keel_core::grid::Side::BOTH
         .into_iter()
         .map(|side| {
-            let of: Vec<Balance> = lines.iter().filter(|l| l.side == side).map(|l| l.balance.clone()).collect();
+            let of: Vec<Balance> = lines.iter().filter(|l| l.at.side == side).map(|l| l.balance.clone()).collect();
             let sum = balance::side(&of);
             (
                 side.label(),
@@ -183,103 +333,66 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -
             )
         })
         .collect();
-    let name = |side: Side, strake: u32| {
-        let shown = boat.shown(Address { side, strake, frame: 1 });
-        shown.split(' ').next().unwrap_or_default().to_owned()
-    };
-    let rows = lines
+    let marks: Vec<SeamMark> = lines
         .iter()
         .map(|l| {
-            let (fate, class) = fate_words(l.balance.fate);
-            let face = l.seam.plank_width - l.seam.seam_width;
-            let tape = balance::tape(face.max(1.0), l.length, &TAPES).ok();
-            Row {
-                seam: format!("{}/{}", name(l.side, l.strake), name(l.side, l.strake + 1)),
-                length: units.run(l.length),
-                width: units.fine(l.seam.seam_width),
-                measured: l.measured,
-                filling: l.seam.filling.label(),
-                moisture: format!("{:.0} → {:.0} %", l.seam.now, l.seam.service),
-                closure: if l.balance.fate == Fate::Opens {
-                    format!("−{}", units.fine(l.balance.opens))
-                } else {
-                    units.fine(l.balance.closure.max(0.0))
-                },
-                fate,
-                class,
-                tape: tape.map_or(String::new(), |t| match t.width {
-                    Some(w) if t.short > 0.5 => format!("{}, {} short", units.len(w), units.fine(t.short)),
-                    Some(w) => units.len(w),
-                    None => "none so narrow".to_owned(),
-                }),
-                reasons: reasons::views(&l.balance.reasons, units),
+            let (words, _) = fate_words(l.balance.fate);
+            let name = seams.name(l.at);
+            let by = moves_by(&l.balance, units);
+            let (done, all) = seams.progress(l.at);
+            SeamMark {
+                at: l.at,
+                fate: l.balance.fate,
+                text: if l.balance.fate == Fate::Holds { name.clone() } else { format!("{name} {by}") },
+                says: format!("{name}: {}, {by}", words.trim_start_matches(['▲', '◇', '✓', ' '])),
+                done: done == all,
             }
         })
         .collect();
-    let treatment = seam::usual(boat.construction);
-    let deck = seam::deck(5.0, 40_000.0).map_or(Vec::new(), |d| {
-        vec![
-            (
-                "A deck seam",
-                format!(
-                    "{} wide, compound {} to {} deep",
-                    units.fine(d.width),
-                    units.fine(d.depth_least),
-                    units.fine(d.depth_most)
-                ),
-            ),
-            ("Under it", "cotton low, then a bond breaker: compound that sticks to three sides tears".to_owned()),
-            ("For 40 m", format!("{:.0} ml, {} cartridges with one in reserve", d.compound_ml, d.cartridges)),
-        ]
-    });
-    render(&Show {
-        page: desk.boat_page(&survey.file, "Every seam", "seams"),
-        boat_id: id,
-        svg: draw(&lines, &name, units),
+    Show {
+        page: desk.boat_page(seams.file(), "Every seam", "seams"),
+        boat_id: boat.id,
+        svg: if marks.is_empty() { String::new() } else { seam_lines::draw(boat, &seams.file().planks, &marks) },
         sums,
-        rows,
+        rows: lines.iter().map(|l| row(seams, l, units)).collect(),
         fillings: pairs(Filling::ALL, Filling::code, Filling::label),
-        steps: seam::order(treatment).into_iter().map(|s| (s.what, s.gate)).collect(),
-        treatment: Treatment::label(treatment),
-        launch: seam::LAUNCH.to_vec(),
-        deck,
-        caution: mend_keel_core::caution::Caution::FirstFloat.text(),
+        next: next(seams),
+        schools: pairs(SeamSchool::ALL, SeamSchool::code, SeamSchool::label),
+        orders: pairs(CaulkOrder::ALL, CaulkOrder::code, CaulkOrder::label),
+        ways: Typed::default()
+            .with("school", seams.ways.ways.school.code())
+            .with("stays_dry", if seams.ways.ways.stays_dry { "1" } else { "" })
+            .with("order", seams.ways.order.code()),
         typed,
         faults,
-    })
+    }
 }
 
-/// The seams of both sides, sheer up: each as wide as it is pressed or opened, told by hatch and word.
-fn draw(lines: &[Line], name: &dyn Fn(Side, u32) -> String, units: Units) -> String {
-    if lines.is_empty() {
-        return String::new();
+#[get("/boats/<id>/seams/all?<asked..>")]
+pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -> Result {
+    let seams = SeamFile::load(&desk, id).await?;
+    render(&show(&desk, &seams, asked.typed(), Faults::default()))
+}
+
+/// Sets her school of seams and the order she is caulked in.
+#[post("/boats/<id>/seams/all", data = "<posted>")]
+pub async fn set_ways(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
+    let seams = SeamFile::load(&desk, id).await?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let school = read.choice("school", SeamSchool::from_code);
+    let order = read.choice("order", CaulkOrder::from_code);
+    let stays_dry = read.is_on("stays_dry");
+    if school == Some(SeamSchool::Glued) && !stays_dry {
+        let why = "seams are glued only in a hull that stays dry: on a trailer, or with every plank renewed dry";
+        read.faults.add(InputError::new("school", why));
     }
-    let top = lines.iter().map(|l| l.strake).max().unwrap_or(1);
-    let height = 40.0 + 24.0 * f64::from(top);
-    let mut out = format!(
-        "<svg class=\"seam-map\" viewBox=\"0 0 960 {height:.0}\" role=\"img\" aria-label=\"Seams that press and seams that open\">{}",
-        svg::GLYPHS
-    );
-    for (side, left) in [(Side::Port, 60.0), (Side::Starboard, 540.0)] {
-        let _ = write!(out, "<text class=\"chart-text\" x=\"{left}\" y=\"18\">{}</text>", side.label());
-        for l in lines.iter().filter(|l| l.side == side) {
-            let y = 30.0 + 24.0 * f64::from(top - l.strake);
-            let (word, class) = fate_words(l.balance.fate);
-            let by = match l.balance.fate {
-                Fate::Presses => format!("{word}, {}", units.fine(l.balance.closure)),
-                Fate::Opens => format!("{word} {}", units.fine(l.balance.opens)),
-                Fate::Holds => word.to_owned(),
-            };
-            let _ = write!(
-                out,
-                "<rect class=\"seam-bar {class}\" x=\"{left}\" y=\"{y:.0}\" width=\"220\" height=\"16\"/><text class=\"chart-text end\" x=\"{:.0}\" y=\"{:.0}\">{}</text><text class=\"chart-text\" x=\"{:.0}\" y=\"{:.0}\">{by}</text>",
-                left - 6.0,
-                y + 12.0,
-                svg::safe(&name(side, l.strake)),
-                left + 228.0,
-                y + 12.0
-            );
-        }
-    }
-    out + "</svg>"
+    let (Some(school), Some(order), true) = (school, order, read.faults.is_empty()) else {
+        let shown = show(&desk, &seams, Asked::default().typed(), read.faults);
+        return render_faulty(&Show { ways: posted.form.typed(), ..shown });
+    };
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.set_seam_ways(id, BoatWays { ways: Ways { school, stays_dry }, order }).await?;
+    let location = format!("/boats/{id}/seams/all");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
 }

@@ -1,11 +1,12 @@
 //! Seams: what each strake touched may get, what it must not, and what goes into it.
 
 use askama::Template;
-use mend_keel_core::seam::{self, Treatment};
+use mend_keel_core::seam::{self, Treatment, Ways};
 use mend_keel_core::{InputError, Verdict};
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::Geometry;
 use mend_keel_store::plans::NewPlan;
+use mend_keel_store::seams as store;
 use rocket::{get, post};
 use serde_json::{Value, json};
 
@@ -66,11 +67,11 @@ pub fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
     if open { to - from } else { stretches }
 }
 
-fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
+fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank, ways: Ways) -> StrakeView {
     let units = desk.units;
     let plan = file.seams.iter().find(|s| s.member_id == Some(plank.id));
     let length = plan.and_then(|s| s.asked["seam_mm"].as_f64()).unwrap_or_else(|| seam_length(file, plank));
-    let caulked = seam::judge(file.boat.construction, Treatment::CottonCompound).verdict == Verdict::For;
+    let caulked = seam::judge_by(file.boat.construction, Treatment::CottonCompound, ways).verdict == Verdict::For;
     let opened = if length > 0.0 { units.run(length) } else { "none: the piece touches no seam".to_owned() };
     let mut rows = vec![("Seam opened", opened)];
     let mut shown = Vec::new();
@@ -117,11 +118,11 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank) -> StrakeView {
     }
 }
 
-fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: i64) -> List {
+fn page(desk: &Desk<'_>, file: &BoatFile, ways: Ways, typed: Typed, faults: Faults, faulty: i64) -> List {
     let construction = file.boat.construction;
     let judged = Treatment::ALL
         .iter()
-        .map(|t| (t.label(), seam::judge(construction, *t)))
+        .map(|t| (t.label(), seam::judge_by(construction, *t, ways)))
         .filter(|(_, r)| r.verdict != Verdict::Against)
         .map(|(label, r)| (label, ReasonView::new(&r, desk.units)))
         .collect();
@@ -130,10 +131,10 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
         boat_id: file.boat.id,
         construction: construction.label(),
         judged,
-        strakes: file.decided_new_planks().map(|p| strake_view(desk, file, p)).collect(),
+        strakes: file.decided_new_planks().map(|p| strake_view(desk, file, p, ways)).collect(),
         treatments: Treatment::ALL.iter().map(|t| (t.code().to_owned(), t.label().to_owned())).collect(),
         typed: if typed.get("treatment").is_empty() {
-            typed.with("treatment", seam::usual(construction).code())
+            typed.with("treatment", seam::usual_by(construction, ways).code())
         } else {
             typed
         },
@@ -145,12 +146,15 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
 #[get("/boats/<id>/seams")]
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    render(&page(&desk, &file, Typed::default(), Faults::default(), 0))
+    let ways = store::ways(desk.store, id).await?.ways;
+    render(&page(&desk, &file, ways, Typed::default(), Faults::default(), 0))
 }
 
 #[post("/boats/<id>/seams/<plank>", rank = 2, data = "<posted>")]
 pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
+    let ways = store::ways(desk.store, id).await?.ways;
+    let others = store::of_boat(desk.store, id).await?;
     let plank = file.plank(plank)?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let treatment = read.choice("treatment", Treatment::from_code);
@@ -161,12 +165,14 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
         read.faults
             .add(InputError::new("length", format!("this plank has {} of seam", desk.units.run(2.0 * (to - from)))));
     }
-    let judged = treatment.map(|t| seam::judge(file.boat.construction, t));
+    let judged = treatment.map(|t| seam::judge_by(file.boat.construction, t, ways));
     if let Some(reason) = judged.as_ref().filter(|r| r.verdict == Verdict::Forbids) {
         read.faults.add(InputError::new("treatment", format!("not on this boat: {}", reason.text)));
+    } else if let Some(mixed) = treatment.and_then(|t| seam::beside(t, others.iter().map(|s| s.treatment))) {
+        read.faults.add(InputError::new("treatment", mixed.text));
     }
     let (Some(treatment), Some(judged), true) = (treatment, judged, read.faults.is_empty()) else {
-        return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults, plank.id));
+        return render_faulty(&page(&desk, &file, ways, posted.form.typed(), read.faults, plank.id));
     };
     let caulked = (treatment == Treatment::CottonCompound && length > 0.0)
         .then(|| seam::caulk(plank.thickness, length, width))
@@ -176,7 +182,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
         Err(e) => {
             let mut faults = Faults::default();
             faults.add(e);
-            return render_faulty(&page(&desk, &file, posted.form.typed(), faults, plank.id));
+            return render_faulty(&page(&desk, &file, ways, posted.form.typed(), faults, plank.id));
         }
     };
     let new = NewPlan {

@@ -2,17 +2,22 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
+use mend_keel_core::fastening::through::Kind;
+use mend_keel_core::metals;
 use mend_keel_store::StoreError;
 use mend_keel_store::boats as boat_store;
-use mend_keel_store::stores::{self, Item, MoveKind, NewItem};
+use mend_keel_store::stores::{self, FasteningSpec, Item, MoveKind, NewItem};
 use rocket::{get, post};
 
 use super::rack::day;
-use super::{Choices, Desk, Page, render, render_faulty};
+use super::{Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::Crew;
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, NAME_LIMIT, Posted, Reader, Typed};
 use crate::view;
+
+/// Fastenings a plan can ask for.
+const FORMS: [Kind; 4] = [Kind::Screw, Kind::Rivet, Kind::Clench, Kind::Bolt];
 
 /// What is kept.
 const KINDS: [(&str, &str); 7] = [
@@ -33,6 +38,8 @@ struct List {
     low: usize,
     stale: usize,
     kinds: Choices,
+    forms: Choices,
+    metals: Choices,
     typed: Typed,
     faults: Faults,
 }
@@ -88,6 +95,8 @@ async fn list_page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result
         low: groups.iter().flat_map(|(_, rows)| rows).filter(|r| r.low).count(),
         stale: groups.iter().flat_map(|(_, rows)| rows).filter(|r| !r.stale.is_empty()).count(),
         groups,
+        forms: pairs(&FORMS, Kind::code, Kind::label),
+        metals: metals::all().iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
         kinds: KINDS.iter().map(|(c, l)| ((*c).to_owned(), (*l).to_owned())).collect(),
         typed,
         faults,
@@ -99,6 +108,22 @@ pub async fn list(desk: Desk<'_>, _who: Crew) -> Result {
     render(&list_page(&desk, Typed::default(), Faults::default()).await?)
 }
 
+/// What a fastening is, so that a plan finds it: a screw's size is its gauge, any other's its thickness.
+fn fastening(read: &mut Reader<'_>) -> FasteningSpec {
+    let form = read.optional_choice("form", |code| FORMS.iter().copied().find(|k| k.code() == code));
+    let metal = read.optional_choice("metal", |id| metals::find(id).ok());
+    let size = match form {
+        Some(Kind::Screw) => read.optional_whole("size", 0, 40).map(f64::from),
+        _ => read.optional_length("size"),
+    };
+    FasteningSpec {
+        metal: metal.map(|m| m.id.clone()),
+        form: form.map(|k| k.code().to_owned()),
+        size: size.filter(|s| s.is_finite()),
+        length: read.optional_length("length").filter(|l| l.is_finite()),
+    }
+}
+
 #[post("/stores", data = "<posted>")]
 pub async fn create(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     let mut read = Reader::new(&posted.form, desk.units.unit);
@@ -106,10 +131,11 @@ pub async fn create(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     let (name, unit) = (read.name("name"), read.name("unit"));
     let place = read.text("place", NAME_LIMIT);
     let reorder_at = read.optional_number("reorder_at", 0.0, 1e6).unwrap_or(0.0);
+    let fastening = fastening(&mut read);
     let (Some(kind), true) = (kind, read.faults.is_empty()) else {
         return render_faulty(&list_page(&desk, posted.form.typed(), read.faults).await?);
     };
-    let new = NewItem { kind: kind.to_owned(), name, unit, place, reorder_at };
+    let new = NewItem { kind: kind.to_owned(), name, unit, place, reorder_at, fastening };
     let mut work = desk.store.begin(posted.act()).await?;
     match work.add_item(&new).await {
         Ok(id) => {

@@ -20,11 +20,11 @@ use super::layers::{self, Layers};
 use super::svg;
 
 /// Length of every boat on the drawing, units; everything below is in the same units.
-const DRAWN_LENGTH: f64 = 8_000.0;
+pub(super) const DRAWN_LENGTH: f64 = 8_000.0;
 /// Room for frame numbers along the keel.
-const KEEL_BAND: f64 = 260.0;
+pub(super) const KEEL_BAND: f64 = 260.0;
 /// Room round the drawing.
-const MARGIN: f64 = 220.0;
+pub(super) const MARGIN: f64 = 220.0;
 /// Findings smaller than this are only a glyph.
 const SHOWN_FROM: f64 = 20.0;
 /// Size of a glyph.
@@ -81,20 +81,20 @@ pub enum Marked {
 }
 
 /// Places on the drawing.
-struct Scale<'s> {
+pub(super) struct Scale<'s> {
     shell: &'s Shell,
     /// Greatest girth, mm.
-    girth: f64,
+    pub(super) girth: f64,
     /// Units for a millimetre.
-    per_mm: f64,
+    pub(super) per_mm: f64,
 }
 
 impl<'s> Scale<'s> {
-    fn new(shell: &'s Shell) -> Self {
+    pub(super) fn new(shell: &'s Shell) -> Self {
         Self { shell, girth: shell.greatest_girth(), per_mm: DRAWN_LENGTH / shell.length().max(1.0) }
     }
 
-    fn x(&self, x: f64) -> f64 {
+    pub(super) fn x(&self, x: f64) -> f64 {
         MARGIN + x * self.per_mm
     }
 
@@ -107,12 +107,12 @@ impl<'s> Scale<'s> {
     }
 
     /// Height on the drawing of an edge row at any x.
-    fn edge(&self, side: Side, row: usize, x: f64) -> f64 {
+    pub(super) fn edge(&self, side: Side, row: usize, x: f64) -> f64 {
         self.y(side, self.shell.girth(side, row, x))
     }
 
     /// An edge of a strake from one x to another, with a point at every frame between.
-    fn run(&self, side: Side, row: usize, from: f64, to: f64) -> Vec<[f64; 2]> {
+    pub(super) fn run(&self, side: Side, row: usize, from: f64, to: f64) -> Vec<[f64; 2]> {
         let between = self.shell.frames.iter().copied().filter(|x| *x > from && *x < to);
         std::iter::once(from)
             .chain(between)
@@ -122,7 +122,7 @@ impl<'s> Scale<'s> {
     }
 
     /// A stretch of a strake as a closed shape.
-    fn stretch(&self, side: Side, strake: u32, from: f64, to: f64) -> Vec<[f64; 2]> {
+    pub(super) fn stretch(&self, side: Side, strake: u32, from: f64, to: f64) -> Vec<[f64; 2]> {
         let row = strake as usize;
         let mut around = self.run(side, row - 1, from, to);
         around.extend(self.run(side, row, from, to).into_iter().rev());

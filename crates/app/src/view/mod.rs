@@ -9,6 +9,7 @@ pub mod paper;
 pub mod piece;
 pub mod plank;
 pub mod reasons;
+pub mod seam_lines;
 pub mod shape;
 pub mod surface;
 pub mod svg;

@@ -7,6 +7,7 @@ mod hostile;
 mod offline;
 mod people;
 mod rack;
+mod seams;
 mod shaping;
 mod support;
 mod survey;

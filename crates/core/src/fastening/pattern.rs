@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use crate::error::{self, InputError};
 use crate::reason::{Reason, Verdict};
 
+use super::through::{bolt_up, nail_up};
 use super::{crossing as usual_places, per_crossing, shank};
 
 /// A hole that is there already.
@@ -19,6 +20,55 @@ pub struct OldHole {
     pub diameter: f64,
 }
 
+/// How thick a fastening is.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Size {
+    /// Gauge.
+    Screw(u32),
+    /// Shank of a copper nail, mm.
+    Nail(f64),
+    /// Diameter, mm.
+    Bolt(f64),
+}
+
+impl Size {
+    /// Of the hole it takes in the plank, mm.
+    pub fn diameter(self) -> f64 {
+        match self {
+            Self::Screw(gauge) => shank(gauge),
+            Self::Nail(mm) | Self::Bolt(mm) => mm,
+        }
+    }
+
+    /// What takes an old hole of this size: a screw two gauges up, a nail two sizes of its table, a bolt one (*yard rules*; handbook 05
+    /// speaks of screws). `None` when none is made so thick.
+    pub fn up(self) -> Option<Self> {
+        match self {
+            Self::Screw(gauge) => Some(Self::Screw(gauge + GAUGES_UP)),
+            Self::Nail(mm) => nail_up(mm).map(Self::Nail),
+            Self::Bolt(mm) => bolt_up(mm).map(Self::Bolt),
+        }
+    }
+
+    /// The gauge, of a screw.
+    pub fn gauge(self) -> Option<u32> {
+        match self {
+            Self::Screw(gauge) => Some(gauge),
+            Self::Nail(_) | Self::Bolt(_) => None,
+        }
+    }
+
+    fn check(self) -> Result<(), InputError> {
+        match self {
+            Self::Screw(gauge) if gauge > 40 => Err(InputError::new("gauge", "must be between 0 and 40")),
+            Self::Screw(_) => Ok(()),
+            Self::Nail(mm) | Self::Bolt(mm) => {
+                error::within("diameter", error::positive("diameter", mm)?, 0.5, 40.0).map(|_| ())
+            }
+        }
+    }
+}
+
 /// A crossing to be fastened.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Crossing {
@@ -26,8 +76,8 @@ pub struct Crossing {
     pub width: f64,
     /// Thickness of the frame along the plank.
     pub sided: f64,
-    /// Gauge of the new screws.
-    pub gauge: u32,
+    /// Of the new fastenings.
+    pub size: Size,
     pub old: Vec<OldHole>,
     /// The plank's own end, where it lies near: x of the butt.
     pub end: Option<f64>,
@@ -39,18 +89,18 @@ pub struct Crossing {
 pub enum How {
     /// In sound wood, clear of every old hole.
     New,
-    /// In an old hole, two gauges up.
+    /// In an old hole, with a thicker fastening ([`Size::up`]).
     Reuse,
     /// In sound wood near old holes, which are plugged with epoxied dowels first.
     BesidePlug,
 }
 
 /// A new fastening's place.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Place {
     pub x: f64,
     pub y: f64,
-    pub gauge: u32,
+    pub size: Size,
     /// Hole in the plank, mm.
     pub diameter: f64,
     pub how: How,
@@ -78,6 +128,8 @@ pub const SECTION_LIMIT: f64 = 0.20;
 pub const GAUGES_UP: u32 = 2;
 /// Two fastenings whose lines are nearer than this many diameters share a grain line (*yard rule*).
 const SAME_LINE: f64 = 1.5;
+/// A pattern may go this much farther from its usual places so that two do not share a grain line of the frame, mm (*yard rule*).
+const STAGGER_WORTH: f64 = 6.0;
 /// Places looked at for each fastening.
 const LOOKED_AT: usize = 28;
 
@@ -93,9 +145,7 @@ pub fn edge_distance(d: f64) -> f64 {
 pub fn plan(crossing: &Crossing) -> Result<CrossingPlan, InputError> {
     error::length("width", crossing.width)?;
     error::length("sided", crossing.sided)?;
-    if crossing.gauge > 40 {
-        return Err(InputError::new("gauge", "must be between 0 and 40"));
-    }
+    crossing.size.check()?;
     for (i, hole) in crossing.old.iter().enumerate() {
         for v in [hole.x, hole.y] {
             error::within(&format!("old[{i}]"), v, -1e4, 1e4)?;
@@ -118,9 +168,11 @@ pub fn plan(crossing: &Crossing) -> Result<CrossingPlan, InputError> {
         reasons.push(pattern_reason(crossing));
         reasons.push(match how {
             How::New => Reason::new("pattern.new", Verdict::For, "in sound wood, 3 diameters clear of every old hole"),
-            How::Reuse => {
-                Reason::note("pattern.reuse", "an old hole is taken two gauges up: the wood has no room for more holes")
-            }
+            How::Reuse => Reason::note(
+                "pattern.reuse",
+                "an old hole is taken by a thicker one: the wood has no room for more holes",
+            )
+            .formula("a screw two gauges up, a nail two sizes, a bolt one; never thinner than the hole"),
             How::BesidePlug => Reason::note(
                 "pattern.plug",
                 "old holes are plugged with epoxied dowels and the new ones bored beside them",
@@ -138,7 +190,7 @@ pub fn plan(crossing: &Crossing) -> Result<CrossingPlan, InputError> {
         let plug = (0..crossing.old.len()).filter(|i| places.iter().all(|p| p.old != Some(*i))).collect();
         return Ok(CrossingPlan { places, plug, section, renew: false, reasons });
     }
-    let least = old_sum + wanted as f64 * shank(crossing.gauge);
+    let least = old_sum + wanted as f64 * crossing.size.diameter();
     let full = old_sum / crossing.width;
     let why = if least > limit {
         Reason::new(
@@ -154,7 +206,7 @@ pub fn plan(crossing: &Crossing) -> Result<CrossingPlan, InputError> {
             Verdict::Forbids,
             "no place keeps its distance from edges, ends, old holes and other fastenings: renew or splice here",
         )
-        .value("edge distance", edge_distance(shank(crossing.gauge)), "mm")
+        .value("edge distance", edge_distance(crossing.size.diameter()), "mm")
     };
     reasons.push(why);
     Ok(CrossingPlan {
@@ -167,7 +219,7 @@ pub fn plan(crossing: &Crossing) -> Result<CrossingPlan, InputError> {
 }
 
 fn pattern_reason(crossing: &Crossing) -> Reason {
-    let d = shank(crossing.gauge);
+    let d = crossing.size.diameter();
     let count = per_crossing(crossing.width);
     Reason::note("pattern.count", format!("{count} at a plank {:.0} mm wide, never two on one grain line", crossing.width))
         .formula("two up to 150 mm, three above; edge ≥ max(12, 2.5 d); ends ≥ 8 d; on one grain line ≥ 5 d apart; old holes ≥ 3 d")
@@ -205,7 +257,8 @@ fn dig(
 ) {
     let depth = taken.len();
     if depth == choices.len() {
-        if section_of(crossing, taken, old_sum) * crossing.width <= limit + 1e-9 {
+        let better = best.as_ref().is_none_or(|(least, _)| cost < *least);
+        if better && section_of(crossing, taken, old_sum) * crossing.width <= limit + 1e-9 {
             *best = Some((cost, taken.clone()));
         }
         return;
@@ -217,8 +270,9 @@ fn dig(
             return;
         }
         if taken.iter().all(|other| apart(place, other)) {
+            let beside = taken.iter().filter(|other| !staggered(place, other)).count();
             taken.push(*place);
-            dig(crossing, choices, taken, now, limit, old_sum, best);
+            dig(crossing, choices, taken, now + STAGGER_WORTH * beside as f64, limit, old_sum, best);
             taken.pop();
         }
     }
@@ -236,24 +290,28 @@ fn apart(a: &Place, b: &Place) -> bool {
     in_plank && in_frame
 }
 
+/// Whether two fastenings stand on different grain lines of the frame.
+fn staggered(a: &Place, b: &Place) -> bool {
+    (a.x - b.x).abs() >= SAME_LINE * a.diameter.max(b.diameter)
+}
+
 /// Places one fastening may take, those nearest to where it usually goes first.
 fn candidates(crossing: &Crossing, target: f64, tier: How) -> Vec<(f64, Place)> {
-    let d = shank(crossing.gauge);
+    let d = crossing.size.diameter();
     let edge = edge_distance(d);
     // A frame too thin for the edge distance on both sides is fastened along its middle.
     let reach = (crossing.sided / 2.0 - edge).max(0.0);
     let off_end = |x: f64, d: f64| crossing.end.is_none_or(|end| (x - end).abs() >= 8.0 * d - 1e-9);
     let mut found: Vec<(f64, Place)> = Vec::new();
-    if tier == How::Reuse {
-        let up = crossing.gauge + GAUGES_UP;
-        let diameter = shank(up);
+    if let (How::Reuse, Some(up)) = (tier, crossing.size.up()) {
+        let diameter = up.diameter();
         for (i, hole) in crossing.old.iter().enumerate() {
             let inside = hole.y >= edge_distance(diameter) && crossing.width - hole.y >= edge_distance(diameter);
             let on_frame = hole.x.abs() + diameter / 2.0 <= crossing.sided / 2.0;
             // A hole larger than the screw does not hold it.
             if inside && on_frame && diameter >= hole.diameter && off_end(hole.x, diameter) {
                 let cost = (hole.y - target).abs() + 0.2 * hole.x.abs() + 20.0;
-                found.push((cost, Place { x: hole.x, y: hole.y, gauge: up, diameter, how: How::Reuse, old: Some(i) }));
+                found.push((cost, Place { x: hole.x, y: hole.y, size: up, diameter, how: How::Reuse, old: Some(i) }));
             }
         }
     }
@@ -279,7 +337,7 @@ fn candidates(crossing: &Crossing, target: f64, tier: How) -> Vec<(f64, Place)> 
             for x in &xs {
                 if clear(*x, y) && off_end(*x, d) {
                     let cost = (y - target).abs() + 0.05 * x.abs();
-                    found.push((cost, Place { x: *x, y, gauge: crossing.gauge, diameter: d, how, old: None }));
+                    found.push((cost, Place { x: *x, y, size: crossing.size, diameter: d, how, old: None }));
                     if found.len() >= LOOKED_AT {
                         break 'all;
                     }
@@ -299,7 +357,7 @@ mod tests {
 
     fn crossing(width: f64, old: &[[f64; 3]]) -> Crossing {
         let old = old.iter().map(|[x, y, d]| OldHole { x: *x, y: *y, diameter: *d }).collect();
-        Crossing { width, sided: 45.0, gauge: 14, old, end: None }
+        Crossing { width, sided: 45.0, size: Size::Screw(14), old, end: None }
     }
 
     #[test]
@@ -308,6 +366,9 @@ mod tests {
         assert_eq!(two.places.iter().map(|p| p.y).collect::<Vec<_>>(), [35.0, 105.0]);
         assert_eq!(plan(&crossing(170.0, &[])).unwrap().places.len(), 3);
         assert!(two.places.iter().all(|p| p.how == How::New) && two.plug.is_empty());
+        assert!(staggered(&two.places[0], &two.places[1]), "where the frame is wide enough they are staggered");
+        let narrow = plan(&Crossing { sided: 24.0, ..crossing(140.0, &[]) }).unwrap();
+        assert!(narrow.places.iter().all(|p| p.x == 0.0), "a thin frame is fastened along its middle");
     }
 
     #[test]
@@ -324,7 +385,7 @@ mod tests {
         // 2 × 8 old and 2 × 6.1 new are 28.3 of 28 mm allowed; two gauges up adds nothing to a hole of 6.8.
         let plan = plan(&crossing(140.0, &[[0.0, 36.0, 6.7], [0.0, 104.0, 6.7], [0.0, 70.0, 4.0]])).unwrap();
         assert!(!plan.renew);
-        assert!(plan.places.iter().any(|p| p.how == How::Reuse && p.gauge == 16), "{plan:?}");
+        assert!(plan.places.iter().any(|p| p.how == How::Reuse && p.size == Size::Screw(16)), "{plan:?}");
         assert!(plan.section <= SECTION_LIMIT);
     }
 
@@ -340,12 +401,13 @@ mod tests {
         /// No pattern breaks its own rules.
         #[test]
         fn every_pattern_keeps_every_rule(
-            width in 40.0..260.0f64, sided in 18.0..90.0f64, gauge in 6u32..20,
+            width in 40.0..260.0f64, sided in 18.0..90.0f64,
+            size in prop_oneof![(6u32..20).prop_map(Size::Screw), (3.0..5.5f64).prop_map(Size::Nail), (5.0..12.0f64).prop_map(Size::Bolt)],
             holes in proptest::collection::vec((-30.0..30.0f64, 0.0..1.0f64, 2.0..9.0f64), 0..8),
             end in proptest::option::of(-60.0..60.0f64),
         ) {
             let old: Vec<OldHole> = holes.into_iter().map(|(x, y, diameter)| OldHole { x, y: y * width, diameter }).collect();
-            let crossing = Crossing { width, sided, gauge, old, end };
+            let crossing = Crossing { width, sided, size, old, end };
             let plan = plan(&crossing).unwrap();
             prop_assert_eq!(plan.renew, plan.places.is_empty());
             if !plan.renew {
@@ -363,7 +425,7 @@ mod tests {
                     let away = (h.x - p.x).hypot(h.y - p.y);
                     match p.how {
                         How::New => prop_assert!(away >= 3.0 * p.diameter.max(h.diameter) - 1e-9),
-                        How::Reuse => prop_assert!(p.old != Some(k) || (away < 1e-9 && p.diameter >= h.diameter && p.gauge == gauge + GAUGES_UP)),
+                        How::Reuse => prop_assert!(p.old != Some(k) || (away < 1e-9 && p.diameter >= h.diameter && Some(p.size) == size.up())),
                         How::BesidePlug => prop_assert!(away >= p.diameter + h.diameter / 2.0 - 1e-9 && plan.plug.contains(&k)),
                     }
                 }

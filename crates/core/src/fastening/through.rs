@@ -76,6 +76,59 @@ pub fn nail_shank(plank: f64) -> f64 {
     NAILS.iter().min_by(|a, b| (a.0 - plank).abs().total_cmp(&(b.0 - plank).abs())).map_or(3.0, |n| n.1)
 }
 
+/// The nail two sizes up in the table; `None` past its end.
+pub fn nail_up(shank: f64) -> Option<f64> {
+    let here = NAILS.iter().position(|n| n.1 >= shank - 1e-9)?;
+    NAILS.get(here + 2).map(|n| n.1)
+}
+
+/// The next thicker bolt.
+pub fn bolt_up(diameter: f64) -> Option<f64> {
+    BOLTS.iter().map(|b| b.0).find(|d| *d > diameter + 1e-9)
+}
+
+/// The bolt for a plank: the one nearest to the shank of its screw (*yard rule*).
+pub fn bolt_for(screw_shank: f64) -> f64 {
+    let near = |b: &&(f64, f64, f64)| (b.0 - screw_shank).abs();
+    BOLTS.iter().min_by(|a, b| near(a).total_cmp(&near(b))).map_or(6.0, |b| b.0)
+}
+
+/// The metal for a kind of fastening, and why: an id of the table of metals. Source: handbook 05.
+pub fn metal(kind: Kind, below_waterline: bool) -> (&'static str, Vec<Reason>) {
+    let why = |text: &str| vec![Reason::note("fasten.metal", text).source("handbook 05")];
+    match (kind, below_waterline) {
+        (Kind::Rivet | Kind::Clench, _) => {
+            ("copper", why("copper is soft enough to be riveted and clenched, and lasts 60 to 80 years"))
+        }
+        (_, true) => (
+            "silicon_bronze",
+            why("below the waterline: silicon bronze, 50 years and more; stainless is starved of oxygen in wet wood"),
+        ),
+        (_, false) => ("silicon_bronze", why("silicon bronze, 50 years and more; 316 is allowed up here")),
+    }
+}
+
+/// What speaks for or against a kind of fastening being of a metal. Source: handbook 05.
+pub fn judge_metal(kind: Kind, metal: &str, below_waterline: bool) -> Reason {
+    let stainless = metal.starts_with("stainless");
+    let iron = matches!(metal, "mild_steel" | "cast_iron" | "galvanised_steel");
+    let (verdict, text) = match (kind, metal) {
+        _ if stainless && below_waterline => {
+            (Verdict::Forbids, "stainless in wet wood is starved of oxygen and rots: bronze below the waterline")
+        }
+        (_, "stainless_304") => (Verdict::Forbids, "304 has no place on a boat in salt water"),
+        (_, "yellow_brass") => (Verdict::Forbids, "yellow brass in wood loses its zinc and crumbles"),
+        (Kind::Rivet | Kind::Clench, "copper") => (Verdict::For, "copper is soft enough to be riveted and clenched"),
+        (Kind::Rivet | Kind::Clench, _) => {
+            (Verdict::Forbids, "it is too hard to rivet over a rove or to clench: copper")
+        }
+        (_, "copper") => (Verdict::Forbids, "copper is too soft to be driven with a thread"),
+        _ if iron => (Verdict::Against, "iron in oak rots both: 25 to 30 years when it is galvanised"),
+        _ => (Verdict::For, "lasts in wet wood"),
+    };
+    Reason::new("fasten.metal", verdict, text).source("handbook 05")
+}
+
 /// A nail through a plank and what is behind it. Errors name `plank_thickness` or `behind`.
 ///
 /// Rivet: plank + behind + 1.5 × shank + rove; clench: stack + 4 × shank.
@@ -250,6 +303,21 @@ mod tests {
         assert_eq!(choose(At { inside: false, original: Some(Kind::Rivet), ..at }).0, Kind::Screw);
         assert_eq!(choose(At { lap: true, original: None, ..at }).0, Kind::Rivet);
         assert_eq!(choose(At { structural: true, original: None, ..at }).0, Kind::Bolt);
+    }
+
+    #[test]
+    fn each_kind_is_of_a_metal_that_can_be_worked_and_lasts_where_it_is() {
+        for kind in [Kind::Screw, Kind::Rivet, Kind::Clench, Kind::Bolt] {
+            for below in [true, false] {
+                assert_eq!(judge_metal(kind, metal(kind, below).0, below).verdict, Verdict::For);
+            }
+        }
+        assert_eq!(judge_metal(Kind::Screw, "stainless_316", true).verdict, Verdict::Forbids);
+        assert_eq!(judge_metal(Kind::Screw, "stainless_316", false).verdict, Verdict::For);
+        assert_eq!(judge_metal(Kind::Rivet, "silicon_bronze", false).verdict, Verdict::Forbids);
+        assert_eq!(judge_metal(Kind::Bolt, "yellow_brass", false).verdict, Verdict::Forbids);
+        assert_eq!((nail_up(3.0), nail_up(4.5), bolt_up(6.0), bolt_up(20.0)), (Some(4.5), None, Some(8.0), None));
+        assert_eq!(bolt_for(crate::fastening::shank(14)), 6.0);
     }
 
     #[test]

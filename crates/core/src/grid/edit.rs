@@ -35,6 +35,22 @@ const WIDTHS: (f64, f64) = (5.0, 3_000.0);
 const SPACINGS: (f64, f64) = (40.0, 3_000.0);
 
 impl Edit {
+    /// Where a seam is afterwards, by the edge row it lies on (0 between keel and garboard); `None` when it is gone.
+    pub fn seam(&self, row: u32) -> Option<u32> {
+        match *self {
+            Self::AddStrake { above } if row >= above => Some(row + 1),
+            Self::RemoveStrake { strake } => {
+                let gone = if strake == 1 { 1 } else { strake - 1 };
+                match row.cmp(&gone) {
+                    std::cmp::Ordering::Less => Some(row),
+                    std::cmp::Ordering::Equal => None,
+                    std::cmp::Ordering::Greater => Some(row - 1),
+                }
+            }
+            _ => Some(row),
+        }
+    }
+
     /// Makes the correction. Errors name `width`, `spacing`, `frame` or `strake`; the shell is then unchanged.
     pub fn apply(&self, shell: &mut Shell) -> Result<(), InputError> {
         let (frames, strakes) = (shell.frame_count(), shell.strake_count());
@@ -241,6 +257,17 @@ mod tests {
             assert_eq!(edit.apply(&mut changed).unwrap_err().field, field, "{edit:?}");
             assert_eq!(changed, whole);
         }
+    }
+
+    #[test]
+    fn a_seam_stays_between_its_strakes() {
+        let add = Edit::AddStrake { above: 3 };
+        assert_eq!([0, 2, 3, 4].map(|row| add.seam(row)), [Some(0), Some(2), Some(4), Some(5)]);
+        let out = Edit::RemoveStrake { strake: 4 };
+        assert_eq!([0, 2, 3, 4].map(|row| out.seam(row)), [Some(0), Some(2), None, Some(3)]);
+        let garboard = Edit::RemoveStrake { strake: 1 };
+        assert_eq!([0, 1, 2].map(|row| garboard.seam(row)), [Some(0), None, Some(1)]);
+        assert_eq!(Edit::AddFrame { after: 3 }.seam(5), Some(5));
     }
 
     proptest! {

@@ -7,6 +7,8 @@ use crate::error::{self, InputError};
 use crate::reason::{Reason, Verdict};
 use crate::timber;
 
+use super::Treatment;
+
 choices! {
     /// What fills a seam, by how it gives.
     Filling {
@@ -14,6 +16,19 @@ choices! {
         Elastomer = "elastomer", "Elastomer";
         Rigid = "rigid", "Rigid";
         Empty = "empty", "Empty";
+    }
+}
+
+/// How a seam gives once a treatment is in it.
+pub fn filled_with(treatment: Treatment) -> Filling {
+    match treatment {
+        Treatment::CottonCompound => Filling::SoftOverCotton,
+        Treatment::FlexibleBedding | Treatment::FlexibleLapAdhesive => Filling::Elastomer,
+        Treatment::RigidAdhesive
+        | Treatment::SplinedGlue
+        | Treatment::FilletTape
+        | Treatment::StructuralGlue
+        | Treatment::HardFiller => Filling::Rigid,
     }
 }
 

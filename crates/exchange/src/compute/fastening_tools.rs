@@ -1,12 +1,14 @@
 //! Fastenings, metals, seams.
 
 use mend_keel_core::InputError;
-use mend_keel_core::fastening::through::{self, Kind, Layer};
+use mend_keel_core::fastening::pattern::Size;
+use mend_keel_core::fastening::through::{self, At, Kind, Layer};
 use mend_keel_core::fastening::{self, Joining, pattern};
 use mend_keel_core::grid::Construction;
 use mend_keel_core::metals::{self, Item, Zone};
+use mend_keel_core::reason::Reason;
 use mend_keel_core::seam::balance::{self, ELASTOMER_GIVE, Filling, TAPES};
-use mend_keel_core::seam::{self, Treatment};
+use mend_keel_core::seam::{self, LaidDeck, SeamSchool, Treatment, Ways};
 use mend_keel_core::timber::{shrinkage_at, species};
 use serde::Deserialize;
 use serde_json::{Value, json};
@@ -28,12 +30,27 @@ pub fn fasten(input: Value) -> Outcome {
         count: Option<u32>,
         #[serde(default)]
         kind: Option<Kind>,
+        #[serde(default)]
+        inside: bool,
+        #[serde(default)]
+        original: Option<Kind>,
     }
     let input: In = read(input)?;
+    let at = At { inside: input.inside, lap: false, original: input.original, structural: false };
+    let (by_rule, because) = through::choose(at);
+    // Where access is said, the rules choose; a kind that is asked for stands.
+    let said = input.inside || input.original.is_some();
+    let kind = input.kind.unwrap_or(if said { by_rule } else { Kind::Screw });
+    let why = |mut own: Vec<Reason>| {
+        if said {
+            own.extend(because.clone());
+        }
+        own
+    };
     let wood = |field: &str, id: &str| species::find(id).map_err(|e| InputError::new(field, e.message));
     let (plank, frame) = (wood("plank_species", &input.plank_species)?, wood("frame_species", &input.frame_species)?);
     let order = input.count.map(fastening::order);
-    match input.kind.unwrap_or(Kind::Screw) {
+    match kind {
         Kind::Screw => {
             let p = fastening::screws(&Joining {
                 plank,
@@ -48,14 +65,14 @@ pub fn fasten(input: Value) -> Outcome {
                 "clearance_drill": p.pilot_plank, "pilot_drill": p.pilot_frame, "plug": p.plug, "head_depth": p.head_depth,
                 "bored_depth": p.bored_depth, "hold": p.hold, "working_load": p.working_load, "per_crossing": p.per_crossing,
                 "edge_distance": p.edge_distance, "end_distance": p.end_distance, "stagger": p.stagger,
-                "order": order.map(|o| o.0), "boxes": order.map(|o| o.1), "reasons": p.reasons,
+                "order": order.map(|o| o.0), "boxes": order.map(|o| o.1), "reasons": why(p.reasons),
             }))
         }
         kind @ (Kind::Rivet | Kind::Clench) => {
             let nail = through::nail(input.plank_thickness, input.frame_moulded, kind)?;
             Ok(json!({
                 "kind": kind, "shank": nail.shank, "length": nail.length, "drill": nail.drill,
-                "per_crossing": fastening::per_crossing(input.plank_width), "order": order.map(|o| o.0), "boxes": order.map(|o| o.1),
+                "per_crossing": fastening::per_crossing(input.plank_width), "order": order.map(|o| o.0), "boxes": order.map(|o| o.1), "reasons": why(Vec::new()),
             }))
         }
         _ => Err(InputError::new("kind", "must be screw, rivet or clench; bolts have a tool of their own")),
@@ -68,22 +85,32 @@ pub fn fasten_pattern(input: Value) -> Outcome {
     struct In {
         width: f64,
         sided: f64,
-        gauge: u32,
+        #[serde(default)]
+        gauge: Option<u32>,
+        #[serde(default)]
+        nail: Option<f64>,
+        #[serde(default)]
+        bolt: Option<f64>,
         #[serde(default)]
         old: Vec<pattern::OldHole>,
         #[serde(default)]
         end: Option<f64>,
     }
     let input: In = read(input)?;
-    let crossing = pattern::Crossing {
-        width: input.width,
-        sided: input.sided,
-        gauge: input.gauge,
-        old: input.old,
-        end: input.end,
+    let size = match (input.gauge, input.nail, input.bolt) {
+        (Some(gauge), None, None) => Size::Screw(gauge),
+        (None, Some(mm), None) => Size::Nail(mm),
+        (None, None, Some(mm)) => Size::Bolt(mm),
+        _ => return Err(InputError::new("gauge", "give one of gauge, nail and bolt")),
     };
+    let crossing = pattern::Crossing { width: input.width, sided: input.sided, size, old: input.old, end: input.end };
     let p = pattern::plan(&crossing)?;
-    Ok(json!({ "places": p.places, "plug": p.plug, "section": p.section, "renew": p.renew, "reasons": p.reasons }))
+    let places: Vec<Value> = p
+        .places
+        .iter()
+        .map(|p| json!({ "x": p.x, "y": p.y, "gauge": p.size.gauge(), "diameter": p.diameter, "how": p.how, "old": p.old }))
+        .collect();
+    Ok(json!({ "places": places, "plug": p.plug, "section": p.section, "renew": p.renew, "reasons": p.reasons }))
 }
 
 pub fn bolt(input: Value) -> Outcome {
@@ -167,7 +194,8 @@ pub fn seam_tool(input: Value) -> Outcome {
     #[derive(Deserialize)]
     #[serde(deny_unknown_fields)]
     struct In {
-        thickness: f64,
+        #[serde(default)]
+        thickness: Option<f64>,
         length: f64,
         #[serde(default)]
         width: Option<f64>,
@@ -175,20 +203,52 @@ pub fn seam_tool(input: Value) -> Outcome {
         construction: Option<Construction>,
         #[serde(default)]
         treatment: Option<Treatment>,
+        #[serde(default)]
+        school: Option<SeamSchool>,
+        #[serde(default)]
+        stays_dry: bool,
+        #[serde(default)]
+        deck: Option<LaidDeck>,
+        #[serde(default)]
+        depth: Option<f64>,
     }
     let input: In = read(input)?;
+    if let Some(kind) = input.deck {
+        let hull = [
+            ("thickness", input.thickness.is_some()),
+            ("construction", input.construction.is_some()),
+            ("treatment", input.treatment.is_some()),
+        ];
+        if let Some((field, _)) = hull.into_iter().find(|(_, given)| *given) {
+            return Err(InputError::new(field, "belongs to a seam of the hull, not of a deck"));
+        }
+        let d = seam::deck(kind, input.width.unwrap_or(DECK_SEAM), input.depth, input.length)?;
+        return Ok(json!({
+            "deck": kind, "width": d.width, "depth": d.depth, "depth_least": d.depth_least, "depth_most": d.depth_most,
+            "cotton": d.cotton, "bond_breaker_width": d.bond_breaker_width, "compound_ml": d.compound_ml,
+            "cartridges": d.cartridges, "tape_length": d.tape_length, "reasons": d.reasons,
+        }));
+    }
+    if input.depth.is_some() {
+        return Err(InputError::new("depth", "belongs to a seam of a deck: give deck"));
+    }
+    let thickness = input.thickness.ok_or_else(|| InputError::new("thickness", "is needed"))?;
     let construction = input.construction.unwrap_or(Construction::CarvelCaulked);
-    let treatment = input.treatment.unwrap_or_else(|| seam::usual(construction));
-    let judged = seam::judge(construction, treatment);
-    let c = seam::caulk(input.thickness, input.length, input.width)?;
+    let ways = Ways { school: input.school.unwrap_or(SeamSchool::Soft), stays_dry: input.stays_dry };
+    let treatment = input.treatment.unwrap_or_else(|| seam::usual_by(construction, ways));
+    let judged = seam::judge_by(construction, treatment, ways);
+    let c = seam::caulk(thickness, input.length, input.width)?;
     let reasons: Vec<_> = std::iter::once(judged.clone()).chain(c.reasons).collect();
     Ok(json!({
         "verdict": judged.verdict, "treatment": treatment, "width": c.width, "open_depth": c.open_depth,
         "cotton_depth": c.cotton_depth, "compound_depth": c.compound_depth, "edge_bevel": c.edge_bevel, "strands": c.strands,
         "oakum": c.oakum, "cotton_length": c.cotton_length, "compound_ml": c.compound_ml, "cartridges": c.cartridges,
-        "tape_length": c.tape_length, "reasons": reasons,
+        "primer_ml": c.primer_ml, "tape_length": c.tape_length, "reasons": reasons,
     }))
 }
+
+/// Width of a deck's seam where nobody says, mm.
+const DECK_SEAM: f64 = 5.0;
 
 pub fn seam_balance(input: Value) -> Outcome {
     #[derive(Deserialize)]
