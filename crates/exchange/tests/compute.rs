@@ -332,6 +332,9 @@ fn metals_and_seams_are_judged_as_on_the_page() {
         run("seam", json!({ "thickness": 25, "length": 8000, "treatment": "rigid_adhesive" })).unwrap()["verdict"],
         "forbids"
     );
+    let fitting = json!({ "diameter": 8, "layers": [{ "thickness": 22 }], "surface": "plastic", "comes_apart": true });
+    assert_eq!(run("bolt", fitting).unwrap()["bedding"], "butyl");
+    assert_eq!(run("bolt", json!({ "diameter": 8, "layers": [{ "thickness": 22 }] })).unwrap()["bedding"], json!(null));
     let glued = json!({ "thickness": 25, "length": 8000, "school": "glued", "stays_dry": true });
     assert_eq!(run("seam", glued).unwrap()["treatment"], "splined_glue");
     let deck = run("seam", json!({ "deck": "caulked", "length": 40000 })).unwrap();

@@ -92,6 +92,10 @@ fn schools() -> Choices {
     pairs(SeamSchool::ALL, SeamSchool::code, SeamSchool::label)
 }
 
+fn surfaces() -> Choices {
+    pairs(through::Surface::ALL, through::Surface::code, through::Surface::label)
+}
+
 fn decks() -> Choices {
     pairs(LaidDeck::ALL, LaidDeck::code, LaidDeck::label)
 }
@@ -282,6 +286,9 @@ const TOOLS: [Tool; 21] = [
             ("diameter", "Bolt, mm", Number, "8"),
             ("layers", "Layers, one to a line: a thickness each", Kind::Layers, "22\n18\n5"),
             ("washers", "Washers together", Length, "3"),
+            ("surface", "Bedded on", Kind::Choice(surfaces), "wood"),
+            ("comes_apart", "must come apart again", Kind::Yes, ""),
+            ("below", "below the waterline", Kind::Yes, ""),
         ],
         formula: "grip + nut + 2 × pitch, rounded up to a length that is sold",
         source: "handbook 05",

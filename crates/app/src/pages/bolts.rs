@@ -36,6 +36,9 @@ struct Plan {
     metal: Option<String>,
     #[serde(default)]
     place: Option<String>,
+    /// It goes through a cored or plywood deck: bored oversize, filled, bored again.
+    #[serde(default)]
+    cored: bool,
 }
 
 #[derive(Template)]
@@ -111,6 +114,13 @@ fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
         ),
         format!("Depth read out: {} through", units.fine(b.grip)),
     ];
+    if plan.cored {
+        checks.extend([
+            format!("Bored oversize first: {}, the core raked out a little behind the skins", units.fine(b.oversize)),
+            "The hole painted with unfilled epoxy, then filled with thickened epoxy, proud".to_owned(),
+            format!("Cured hard, planed flush, and only then bored again at {}", units.fine(b.clearance_drill)),
+        ]);
+    }
     for (n, h) in plan.holes.iter().enumerate().take(40) {
         checks.push(format!("Hole {} at {} and {} from the datum", n + 1, units.fine(h[0]), units.fine(h[1])));
     }
@@ -244,6 +254,7 @@ fn read(file: &BoatFile, form: &Submission, unit: LengthUnit) -> std::result::Re
         note,
         metal,
         place,
+        cored: read.is_on("cored"),
     };
     if read.faults.is_empty()
         && let Err(e) = bolt(&plan)

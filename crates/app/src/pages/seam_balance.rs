@@ -31,6 +31,10 @@ struct Show {
     boat_id: i64,
     svg: String,
     sums: Vec<(&'static str, String, String, String)>,
+    /// Planks that will buckle on each side, and those of them that do because of hard filler.
+    buckle: Vec<(&'static str, String, String)>,
+    /// What lies between her planks: seams, laps, glued edges.
+    between: &'static str,
     rows: Vec<Row>,
     fillings: Choices,
     next: Vec<(String, String, String)>,
@@ -209,7 +213,7 @@ impl SeamFile {
             filling,
             rated: ELASTOMER_GIVE,
         };
-        let balance = balance::seam(&seam)?;
+        let balance = balance::of(boat.construction.between(), &seam)?;
         Ok(Line { at, seam, length: boat.shell.length(), thickness, measured: width.is_some(), balance })
     }
 }
@@ -243,8 +247,10 @@ fn states(survey: &SurveyFile) -> HashMap<SeamAt, State> {
     seen.into_iter().map(|(at, seen)| (at, line::state(&seen))).collect()
 }
 
-pub fn fate_words(fate: Fate) -> (&'static str, &'static str) {
-    match fate {
+pub fn fate_words(balance: &Balance) -> (&'static str, &'static str) {
+    match balance.fate {
+        // A lap does not press by how far it closes but by what is in it.
+        Fate::Presses if balance.closure <= 0.0 => ("▲ wedged", "presses"),
         Fate::Presses => ("▲ planks buckle", "presses"),
         Fate::Opens => ("◇ opens", "opens"),
         Fate::Holds => ("✓ holds", "holds"),
@@ -260,7 +266,7 @@ pub fn moves_by(balance: &Balance, units: Units) -> String {
 }
 
 fn row(seams: &SeamFile, l: &Line, units: Units) -> Row {
-    let (fate, class) = fate_words(l.balance.fate);
+    let (fate, class) = fate_words(&l.balance);
     let face = l.seam.plank_width - l.seam.seam_width;
     let tape = balance::tape(face.max(1.0), l.length, &TAPES).ok();
     let (done, all) = seams.progress(l.at);
@@ -308,6 +314,33 @@ fn next(seams: &SeamFile) -> Vec<(String, String, String)> {
         .collect()
 }
 
+/// The strakes beside seams that press, side by side with those where hard filler is what presses.
+fn buckling(seams: &SeamFile, lines: &[Line]) -> Vec<(&'static str, String, String)> {
+    let boat = &seams.file().boat;
+    let beside = |side, hard: bool| {
+        let pressed = |strake: &u32| {
+            lines.iter().any(|l| {
+                l.balance.fate == Fate::Presses
+                    && l.at.borders(side, *strake)
+                    && (!hard || l.seam.filling == Filling::Rigid)
+            })
+        };
+        let names: Vec<String> = (1..=boat.shell.strake_count())
+            .filter(pressed)
+            .map(|strake| {
+                let shown = boat.shown(Address { side, strake, frame: 1 });
+                shown.split(' ').next().unwrap_or_default().to_owned()
+            })
+            .collect();
+        names.join(", ")
+    };
+    mend_keel_core::grid::Side::BOTH
+        .into_iter()
+        .map(|side| (side.label(), beside(side, false), beside(side, true)))
+        .filter(|(_, all, _)| !all.is_empty())
+        .collect()
+}
+
 fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> Show {
     let units = desk.units;
     let boat = &seams.file().boat;
@@ -333,18 +366,23 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
             )
         })
         .collect();
+    let buckle = buckling(seams, &lines);
     let marks: Vec<SeamMark> = lines
         .iter()
         .map(|l| {
-            let (words, _) = fate_words(l.balance.fate);
+            let (words, _) = fate_words(&l.balance);
             let name = seams.name(l.at);
             let by = moves_by(&l.balance, units);
             let (done, all) = seams.progress(l.at);
             SeamMark {
                 at: l.at,
                 fate: l.balance.fate,
-                text: if l.balance.fate == Fate::Holds { name.clone() } else { format!("{name} {by}") },
-                says: format!("{name}: {}, {by}", words.trim_start_matches(['▲', '◇', '✓', ' '])),
+                text: match l.balance.fate {
+                    Fate::Holds => name.clone(),
+                    Fate::Presses if l.balance.closure <= 0.0 => format!("{name} wedged"),
+                    _ => format!("{name} {by}"),
+                },
+                says: words.trim_start_matches(['▲', '◇', '✓', ' ']),
                 done: done == all,
             }
         })
@@ -354,6 +392,8 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
         boat_id: boat.id,
         svg: if marks.is_empty() { String::new() } else { seam_lines::draw(boat, &seams.file().planks, &marks) },
         sums,
+        buckle,
+        between: boat.construction.between().label(),
         rows: lines.iter().map(|l| row(seams, l, units)).collect(),
         fillings: pairs(Filling::ALL, Filling::code, Filling::label),
         next: next(seams),

@@ -4,6 +4,7 @@ use askama::Template;
 use jiff::Timestamp;
 use mend_keel_core::grid::Address;
 use mend_keel_core::repair::gluing;
+use mend_keel_core::seam::balance::{self, TAPES};
 use mend_keel_core::seam::line::SeamAt;
 use mend_keel_core::seam::work::{self, Before, Gate, Said, StepKind};
 use mend_keel_core::seam::{self, Treatment};
@@ -14,6 +15,7 @@ use mend_keel_store::seams::{Seam, Step};
 use rocket::{get, post};
 
 use super::seam_balance::{Asked, Assumed, SeamFile, fate_words, moves_by};
+use super::seams::{caulk_rows, judged};
 use super::{Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
@@ -106,7 +108,7 @@ async fn show(
     let assumed = Assumed::read(&usual, &mut faults).ok_or(AppError::NotFound("seam"))?;
     let line = seams.line(at, &assumed).map_err(|e| AppError::Refused(e.to_string()))?;
     let state = seams.state(at);
-    let (fate, class) = fate_words(line.balance.fate);
+    let (fate, class) = fate_words(&line.balance);
     let primed = seams.done(at).iter().any(|s| s.moisture.is_some());
     let mut facts = vec![
         ("Length", units.run(line.length)),
@@ -137,12 +139,7 @@ async fn show(
     if state.buckled > 0 {
         facts.push(("Found", format!("{} buckled", state.buckled)));
     }
-    let judged = Treatment::ALL
-        .iter()
-        .map(|t| (t.label(), seam::judge_by(boat.construction, *t, seams.ways.ways)))
-        .filter(|(_, r)| r.verdict != Verdict::Against)
-        .map(|(label, r)| (label, ReasonView::new(&r, units)))
-        .collect();
+    let judged = judged(boat.construction, seams.ways.ways, units);
     let (takes, because) = takes(desk, &line, treatment);
     let done = seams.done(at);
     let kinds: Vec<StepKind> = done.iter().map(|s| s.kind).collect();
@@ -226,26 +223,18 @@ fn takes(
     let Ok(c) = seam::caulk(line.thickness, line.length, Some(line.seam.seam_width.max(0.1))) else {
         return (Vec::new(), Vec::new());
     };
-    let fibre = match (c.strands, c.oakum) {
-        (1, false) => "1 strand of cotton".to_owned(),
-        (n, false) => format!("{n} strands of cotton"),
-        (n, true) => format!("{n} strands of cotton, oakum over it"),
-    };
-    let rows = vec![
-        ("Open to", format!("{} deep, {:.1}° on each edge", units.fine(c.open_depth), c.edge_bevel)),
-        ("Driven", format!("{fibre}, {} in all, to {}", units.run(c.cotton_length), units.fine(c.cotton_depth))),
-        ("Primer", format!("{:.0} ml", c.primer_ml)),
-        (
-            "Compound",
-            format!(
-                "{} deep, {:.0} ml, {} cartridges of 310 ml with one in reserve",
-                units.fine(c.compound_depth),
-                c.compound_ml,
-                c.cartridges
-            ),
-        ),
-        ("Masking tape", units.run(c.tape_length)),
-    ];
+    let mut rows = caulk_rows(&c, units);
+    let face = (line.seam.plank_width - line.seam.seam_width).max(1.0);
+    if let Ok(tape) = balance::tape(face, line.length, &TAPES) {
+        let width = match tape.width {
+            Some(width) if tape.short > 0.5 => {
+                format!("{} wide, {} short of the face", units.len(width), units.fine(tape.short))
+            }
+            Some(width) => format!("{} wide", units.len(width)),
+            None => "none so narrow is sold".to_owned(),
+        };
+        rows.push(("Tape to buy", format!("{width}, {} rolls of 50 m", tape.rolls)));
+    }
     (rows, reasons::views(&c.reasons, units))
 }
 

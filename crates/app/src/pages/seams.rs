@@ -1,7 +1,8 @@
 //! Seams: what each strake touched may get, what it must not, and what goes into it.
 
 use askama::Template;
-use mend_keel_core::seam::{self, Treatment, Ways};
+use mend_keel_core::grid::Construction;
+use mend_keel_core::seam::{self, Caulking, Treatment, Ways};
 use mend_keel_core::{InputError, Verdict};
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::Geometry;
@@ -14,6 +15,7 @@ use super::{BoatFile, Desk, Page, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, Result};
 use crate::form::{Faults, Posted, Reader, Typed};
+use crate::view::Units;
 use crate::view::reasons::{self, ReasonView};
 
 #[derive(Template)]
@@ -67,6 +69,37 @@ pub fn seam_length(file: &BoatFile, plank: &Plank) -> f64 {
     if open { to - from } else { stretches }
 }
 
+/// What is driven into a seam and laid over it, as a person buys and does it.
+pub fn caulk_rows(c: &Caulking, units: Units) -> Vec<(&'static str, String)> {
+    let plural = if c.strands == 1 { "" } else { "s" };
+    let oakum = if c.oakum { ", oakum over it" } else { "" };
+    vec![
+        ("Open to", format!("{} deep, {:.1}° on each edge", units.fine(c.open_depth), c.edge_bevel)),
+        ("Cotton", format!("{} strand{plural}, {}{oakum}", c.strands, units.run(c.cotton_length))),
+        ("Primer", format!("{:.0} ml", c.primer_ml)),
+        (
+            "Compound",
+            format!(
+                "{} deep, {:.0} ml, {} cartridges of 310 ml with one in reserve",
+                units.fine(c.compound_depth),
+                c.compound_ml,
+                c.cartridges
+            ),
+        ),
+        ("Masking tape", units.run(c.tape_length)),
+    ]
+}
+
+/// What a boat's seams may get and what they must not, with the reasons.
+pub fn judged(construction: Construction, ways: Ways, units: Units) -> Vec<(&'static str, ReasonView)> {
+    Treatment::ALL
+        .iter()
+        .map(|t| (t.label(), seam::judge_by(construction, *t, ways)))
+        .filter(|(_, r)| r.verdict != Verdict::Against)
+        .map(|(label, r)| (label, ReasonView::new(&r, units)))
+        .collect()
+}
+
 fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank, ways: Ways) -> StrakeView {
     let units = desk.units;
     let plan = file.seams.iter().find(|s| s.member_id == Some(plank.id));
@@ -77,31 +110,8 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank, ways: Ways) -> S
     let mut shown = Vec::new();
     let measured = plan.and_then(|s| s.asked["width_mm"].as_f64());
     if let (true, Ok(c)) = (caulked, seam::caulk(plank.thickness, length, measured)) {
-        rows.extend([
-            ("Width at the face", units.fine(c.width)),
-            ("Open to a depth of", units.fine(c.open_depth)),
-            ("Bevel on each edge", format!("{:.1}°", c.edge_bevel)),
-            (
-                "Cotton",
-                format!(
-                    "{} strand{}, {}{}",
-                    c.strands,
-                    if c.strands == 1 { "" } else { "s" },
-                    units.run(c.cotton_length),
-                    if c.oakum { ", oakum over it" } else { "" }
-                ),
-            ),
-            (
-                "Compound",
-                format!(
-                    "{} deep, {:.0} ml, {} cartridges of 310 ml with one in reserve",
-                    units.fine(c.compound_depth),
-                    c.compound_ml,
-                    c.cartridges
-                ),
-            ),
-            ("Masking tape", units.run(c.tape_length)),
-        ]);
+        rows.push(("Width at the face", units.fine(c.width)));
+        rows.extend(caulk_rows(&c, units));
         shown = reasons::views(&c.reasons, units);
     }
     let kept = plan
@@ -120,12 +130,7 @@ fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank, ways: Ways) -> S
 
 fn page(desk: &Desk<'_>, file: &BoatFile, ways: Ways, typed: Typed, faults: Faults, faulty: i64) -> List {
     let construction = file.boat.construction;
-    let judged = Treatment::ALL
-        .iter()
-        .map(|t| (t.label(), seam::judge_by(construction, *t, ways)))
-        .filter(|(_, r)| r.verdict != Verdict::Against)
-        .map(|(label, r)| (label, ReasonView::new(&r, desk.units)))
-        .collect();
+    let judged = judged(construction, ways, desk.units);
     List {
         page: desk.boat_page(file, "Seams", "seams"),
         boat_id: file.boat.id,

@@ -17,8 +17,8 @@ pub struct SeamMark {
     pub fate: Fate,
     /// What is written at its end.
     pub text: String,
-    /// What it is called, for those who hear it.
-    pub says: String,
+    /// What becomes of it in words, for those who hear it.
+    pub says: &'static str,
     pub done: bool,
 }
 
@@ -64,19 +64,19 @@ pub fn draw(boat: &Boat, planks: &[Plank], marks: &[SeamMark]) -> String {
         let (class, sign) = class(mark.fate);
         // Neighbouring seams run together at the stern: what is written there is spread out again.
         let y = spread(&scale, mark.at, shell.strake_count());
+        // What is heard begins with what is seen.
+        let shown = svg::safe(&format!("{sign} {}{}", mark.text, if mark.done { " · done" } else { "" }));
         let _ = write!(
             out,
-            "<a href=\"/boats/{}/seams/line/{}\" class=\"seam-link\" aria-label=\"{}\"><polyline class=\"seam-hit\" points=\"{line}\"/><polyline class=\"seam-fate {class}{}\" points=\"{line}\"/><path class=\"leader\" d=\"M{:.0} {end:.0}L{:.0} {y:.0}\"/><text class=\"seam-text {class}\" x=\"{:.0}\" y=\"{:.0}\">{sign} {}{}</text></a>",
+            "<a href=\"/boats/{}/seams/line/{}\" class=\"seam-link\" aria-label=\"{shown}, {}\"><polyline class=\"seam-hit\" points=\"{line}\"/><polyline class=\"seam-fate {class}{}\" points=\"{line}\"/><path class=\"leader\" d=\"M{:.0} {end:.0}L{:.0} {y:.0}\"/><text class=\"seam-text {class}\" x=\"{:.0}\" y=\"{:.0}\">{shown}</text></a>",
             boat.id,
             mark.at,
-            svg::safe(&mark.says),
+            mark.says,
             if mark.done { " done" } else { "" },
             scale.x(shell.length()),
             scale.x(shell.length()) + 120.0,
             scale.x(shell.length()) + 140.0,
-            y + 28.0,
-            svg::safe(&mark.text),
-            if mark.done { " · done" } else { "" }
+            y + 28.0
         );
     }
     for side in Side::BOTH {

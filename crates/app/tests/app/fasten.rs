@@ -183,6 +183,22 @@ async fn a_fitting_is_bored_only_when_two_have_signed() {
     assert!(signed.contains("signed by two: bore") && signed.contains("Tobias Renn") && signed.contains("Ines Varga"));
     let dxf = visitor.get("/boats/1/bolts/1/dxf").await;
     assert!(dxf.status == 200 && dxf.text.contains("LWPOLYLINE"));
+    let deck = [
+        ("name", "Deck cleat"),
+        ("diameter", "8"),
+        ("layers", "deck, 18\npad, 20"),
+        ("surface", "wood"),
+        ("cored", "1"),
+        ("metal", "stainless_316"),
+        ("below", "1"),
+        ("place", "P13 F9"),
+    ];
+    assert_eq!(visitor.send("/boats/1/bolts", "/boats/1/bolts", &deck).await.status, 303);
+    let page = visitor.get("/boats/1/bolts").await.text;
+    assert!(page.contains("Bored oversize first: 16 mm") && page.contains("starved of oxygen"));
+    let lost = [deck[0], deck[1], deck[2], deck[3], ("place", "P99 F9")];
+    let refused = visitor.send("/boats/1/bolts", "/boats/1/bolts", &lost).await;
+    assert!(refused.status == 422 && refused.text.contains("there is no strake 99"));
     let bad = [("name", "Cleat"), ("diameter", "7"), ("layers", "deck, 22"), ("surface", "wood")];
     let refused = visitor.send("/boats/1/bolts", "/boats/1/bolts", &bad).await;
     assert!(refused.status == 422 && refused.text.contains("must be one of 5, 6, 8"));

@@ -11,6 +11,7 @@ async fn a_hull_planked_too_dry_is_told_to_buckle_and_one_at_service_moisture_ho
     b.find_text(".fate.presses", "planks buckle").await;
     b.find(".seam-fate.presses").await;
     b.find(".plank.pressed").await;
+    b.find_text(".row-line", "because of hard filler").await;
     b.go("/boats/3/seams/all?now=16&below=16&above=16").await;
     b.find(".seam-fate.holds").await;
     let pressing = b.page.find_all(thirtyfour::By::Css(".seam-fate.presses")).await.unwrap().len();
@@ -19,6 +20,10 @@ async fn a_hull_planked_too_dry_is_told_to_buckle_and_one_at_service_moisture_ho
     // A seam of the drawing leads to its own page.
     b.click("a[href='/boats/3/seams/line/p0'] .seam-text").await;
     b.find_text("h1", "Seam keel/P1").await;
+    // Pennywort's laps slide; one was filled with hard putty once.
+    b.go("/boats/2/seams/all?now=8&below=28").await;
+    b.find_text(".seam-text.presses", "P2/P3 wedged").await;
+    assert_eq!(b.page.find_all(thirtyfour::By::Css(".seam-fate.presses")).await.unwrap().len(), 1);
     b.go("/boats/3/seams/all?now=wet").await;
     b.find_text(".fault", "must be between").await;
     b.close().await;

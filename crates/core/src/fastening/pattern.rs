@@ -226,54 +226,87 @@ fn pattern_reason(crossing: &Crossing) -> Reason {
         .value("d", d, "mm")
 }
 
+/// What a new fastening adds to the holes of a crossing, mm.
+fn adds(crossing: &Crossing, place: &Place) -> f64 {
+    match place.old {
+        Some(i) => (place.diameter - crossing.old[i].diameter).max(0.0),
+        None => place.diameter,
+    }
+}
+
 fn section_of(crossing: &Crossing, places: &[Place], old_sum: f64) -> f64 {
-    let more: f64 = places
-        .iter()
-        .map(|p| match p.old {
-            Some(i) => (p.diameter - crossing.old[i].diameter).max(0.0),
-            None => p.diameter,
-        })
-        .sum();
+    let more: f64 = places.iter().map(|p| adds(crossing, p)).sum();
     (old_sum + more) / crossing.width
 }
 
 /// The best set of places of a tier: nearest to the usual ones.
 fn search(crossing: &Crossing, targets: &[f64], tier: How, limit: f64, old_sum: f64) -> Option<Vec<Place>> {
     let choices: Vec<Vec<(f64, Place)>> = targets.iter().map(|y| candidates(crossing, *y, tier)).collect();
-    let mut best: Option<(f64, Vec<Place>)> = None;
-    let mut taken = Vec::new();
-    dig(crossing, &choices, &mut taken, 0.0, limit, old_sum, &mut best);
-    best.map(|(_, places)| places)
+    let least = |of: &dyn Fn(&(f64, Place)) -> f64| -> Vec<f64> {
+        // What the fastenings still to be placed cost or add at the very least.
+        let mut rest = vec![0.0; choices.len() + 1];
+        for depth in (0..choices.len()).rev() {
+            rest[depth] = rest[depth + 1] + choices[depth].iter().map(of).fold(f64::INFINITY, f64::min);
+        }
+        rest
+    };
+    let (rest_cost, rest_added) = (least(&|c| c.0), least(&|c| adds(crossing, &c.1)));
+    let mut hunt = Hunt {
+        crossing,
+        choices: &choices,
+        rest_cost,
+        rest_added,
+        room: limit - old_sum + 1e-9,
+        taken: Vec::new(),
+        best: None,
+    };
+    hunt.dig(0.0, 0.0);
+    hunt.best.map(|(_, places)| places)
 }
 
-fn dig(
-    crossing: &Crossing,
-    choices: &[Vec<(f64, Place)>],
-    taken: &mut Vec<Place>,
-    cost: f64,
-    limit: f64,
-    old_sum: f64,
-    best: &mut Option<(f64, Vec<Place>)>,
-) {
-    let depth = taken.len();
-    if depth == choices.len() {
-        let better = best.as_ref().is_none_or(|(least, _)| cost < *least);
-        if better && section_of(crossing, taken, old_sum) * crossing.width <= limit + 1e-9 {
-            *best = Some((cost, taken.clone()));
-        }
-        return;
-    }
-    for (own, place) in &choices[depth] {
-        let now = cost + own;
-        if best.as_ref().is_some_and(|(least, _)| now >= *least) {
-            // They come in order: the rest only costs more.
+/// A search among the places each fastening may take, cut off where it can no longer be better or keep the section.
+struct Hunt<'c> {
+    crossing: &'c Crossing,
+    choices: &'c [Vec<(f64, Place)>],
+    rest_cost: Vec<f64>,
+    rest_added: Vec<f64>,
+    /// mm of hole that may still be added.
+    room: f64,
+    taken: Vec<Place>,
+    best: Option<(f64, Vec<Place>)>,
+}
+
+impl Hunt<'_> {
+    fn dig(&mut self, cost: f64, added: f64) {
+        let depth = self.taken.len();
+        if depth == self.choices.len() {
+            self.best = Some((cost, self.taken.clone()));
             return;
         }
-        if taken.iter().all(|other| apart(place, other)) {
-            let beside = taken.iter().filter(|other| !staggered(place, other)).count();
-            taken.push(*place);
-            dig(crossing, choices, taken, now + STAGGER_WORTH * beside as f64, limit, old_sum, best);
-            taken.pop();
+        if added + self.rest_added[depth] > self.room {
+            return;
+        }
+        let choices = self.choices;
+        for (own, place) in &choices[depth] {
+            let at_least = cost + own + self.rest_cost[depth + 1];
+            if self.best.as_ref().is_some_and(|(least, _)| at_least >= *least) {
+                // They come in order: the rest only costs more.
+                return;
+            }
+            if !self.taken.iter().all(|other| apart(place, other)) {
+                continue;
+            }
+            let beside = self.taken.iter().filter(|other| !staggered(place, other)).count();
+            let now = cost + own + STAGGER_WORTH * beside as f64;
+            let added = added + adds(self.crossing, place);
+            if self.best.as_ref().is_some_and(|(least, _)| now + self.rest_cost[depth + 1] >= *least)
+                || added + self.rest_added[depth + 1] > self.room
+            {
+                continue;
+            }
+            self.taken.push(*place);
+            self.dig(now, added);
+            self.taken.pop();
         }
     }
 }

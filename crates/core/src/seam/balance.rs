@@ -4,6 +4,7 @@ use serde::Serialize;
 
 use crate::choice::choices;
 use crate::error::{self, InputError};
+use crate::grid::Between;
 use crate::reason::{Reason, Verdict};
 use crate::timber;
 
@@ -131,6 +132,32 @@ pub fn seam(s: &Seam) -> Result<Balance, InputError> {
     Ok(Balance { swelling, crush, give, closure, opens, fate, reasons })
 }
 
+/// What becomes of what lies between two rows of planking: a seam by [`seam`]; a lap lets its planks slide unless something hard is in
+/// it; glued edges move as one with the hull. Errors as those of [`seam`]. Source: handbook 06.
+pub fn of(between: Between, s: &Seam) -> Result<Balance, InputError> {
+    let worked = seam(s)?;
+    let still = |fate, verdict, text: &str| Balance {
+        give: 0.0,
+        closure: 0.0,
+        opens: 0.0,
+        fate,
+        reasons: vec![Reason::new("seam.lap", verdict, text).source("handbook 06")],
+        ..worked.clone()
+    };
+    Ok(match between {
+        Between::Seam => worked,
+        Between::Lap if s.filling == Filling::Rigid => still(
+            Fate::Presses,
+            Verdict::Against,
+            "hard filler in the lap: the planks cannot slide, it wedges the lap open and strips the fastenings",
+        ),
+        Between::Lap => still(Fate::Holds, Verdict::For, "the planks slide over each other in the lap"),
+        Between::GluedEdge | Between::Joint => {
+            still(Fate::Holds, Verdict::For, "glued edges move as one: there is no seam to open or to press")
+        }
+    })
+}
+
 /// A whole side: the sums of its seams.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub struct Side {
@@ -205,6 +232,16 @@ mod tests {
             seam(&Seam { plank_width: -1.0, ..larch(15.0, 18.0, Filling::Rigid) }).unwrap_err().field,
             "plank_width"
         );
+    }
+
+    #[test]
+    fn a_lap_slides_unless_something_hard_is_in_it() {
+        let dry = larch(8.0, 24.0, Filling::SoftOverCotton);
+        assert_eq!(of(Between::Seam, &dry).unwrap().fate, Fate::Presses);
+        assert_eq!(of(Between::Lap, &dry).unwrap().fate, Fate::Holds);
+        assert_eq!(of(Between::Lap, &Seam { filling: Filling::Rigid, ..dry }).unwrap().fate, Fate::Presses);
+        assert_eq!(of(Between::GluedEdge, &Seam { filling: Filling::Rigid, ..dry }).unwrap().fate, Fate::Holds);
+        assert!(of(Between::Lap, &Seam { plank_width: 0.0, ..dry }).is_err());
     }
 
     #[test]

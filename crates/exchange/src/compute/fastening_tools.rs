@@ -2,7 +2,7 @@
 
 use mend_keel_core::InputError;
 use mend_keel_core::fastening::pattern::Size;
-use mend_keel_core::fastening::through::{self, At, Kind, Layer};
+use mend_keel_core::fastening::through::{self, At, Kind, Layer, Surface};
 use mend_keel_core::fastening::{self, Joining, pattern};
 use mend_keel_core::grid::Construction;
 use mend_keel_core::metals::{self, Item, Zone};
@@ -130,6 +130,12 @@ pub fn bolt(input: Value) -> Outcome {
         washers: f64,
         #[serde(default = "yes")]
         bedded: bool,
+        #[serde(default)]
+        surface: Option<Surface>,
+        #[serde(default)]
+        comes_apart: bool,
+        #[serde(default)]
+        below: bool,
     }
     fn yes() -> bool {
         true
@@ -137,10 +143,15 @@ pub fn bolt(input: Value) -> Outcome {
     let input: In = read(input)?;
     let layers: Vec<Layer> = input.layers.into_iter().map(|l| Layer { name: l.name, thickness: l.thickness }).collect();
     let b = through::bolt(input.diameter, &layers, input.washers, input.bedded)?;
+    // What to bed it in is answered where it is said what it stands on.
+    let bedding = input.surface.map(|surface| through::bedding(surface, input.comes_apart, input.below));
+    let mut reasons = b.reasons;
+    reasons.extend(bedding.iter().flat_map(|(_, why)| why.clone()));
     Ok(json!({
         "grip": b.grip, "needed": b.needed, "length": b.length, "tapping_drill": b.tapping_drill,
         "clearance_drill": b.clearance_drill, "oversize": b.oversize,
-        "plate": { "side": b.plate.0, "metal": b.plate.1, "plywood": b.plate.2 }, "reasons": b.reasons,
+        "plate": { "side": b.plate.0, "metal": b.plate.1, "plywood": b.plate.2 },
+        "bedding": bedding.map(|(with, _)| with), "reasons": reasons,
     }))
 }
 
