@@ -1,14 +1,19 @@
 //! Fasten: screws, drills, plugs and how many for each piece.
 
 use askama::Template;
-use mend_keel_core::fastening::{self, Joining, ScrewPlan};
+use mend_keel_core::fastening::region::{self, Drills, Fastener};
+use mend_keel_core::fastening::through::{self, Kind};
+use mend_keel_core::fastening::{self, Joining, pattern};
+use mend_keel_core::grid::Between;
+use mend_keel_core::metals;
 use mend_keel_core::timber::species;
 use mend_keel_store::decisions::{Geometry, Piece};
 use mend_keel_store::plans::NewPlan;
 use rocket::{get, post};
 use serde_json::json;
 
-use super::{BoatFile, Desk, Page, render, render_faulty};
+use super::refasten::{KINDS, size_text};
+use super::{BoatFile, Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, Posted, Reader, Typed};
@@ -20,6 +25,7 @@ struct List {
     page: Page,
     boat_id: i64,
     pieces: Vec<PieceView>,
+    kinds: Choices,
     typed: Typed,
     faults: Faults,
 }
@@ -51,36 +57,63 @@ fn needed(file: &BoatFile, piece: &Piece, per_crossing: u32) -> u32 {
     }
 }
 
-fn plan(file: &BoatFile, piece: &Piece, to_plane_off: f64) -> std::result::Result<ScrewPlan, AppError> {
-    let plank = file.plank(piece.member_id)?;
-    let broken = |e: mend_keel_core::InputError| AppError::Refused(e.to_string());
-    let width = match piece.geometry {
+/// A plank's width where a piece goes in.
+fn width_of(piece: &Piece) -> f64 {
+    match piece.geometry {
         Geometry::Stretch { width, .. } => width,
         Geometry::Patch { .. } | Geometry::Timber { .. } => piece.width,
-    };
-    fastening::screws(&Joining {
-        plank: species::find(&piece.species).map_err(broken)?,
-        frame: species::find(&file.boat.frame_species).map_err(broken)?,
-        plank_thickness: plank.thickness,
-        plank_width: width,
-        frame_moulded: file.boat.frame_moulded,
-        to_plane_off,
-    })
+    }
+}
+
+fn plan(file: &BoatFile, piece: &Piece, asked: Asked) -> std::result::Result<Fastener, AppError> {
+    let plank = file.plank(piece.member_id)?;
+    let broken = |e: mend_keel_core::InputError| AppError::Refused(e.to_string());
+    region::fastener(
+        asked.kind,
+        &Joining {
+            plank: species::find(&piece.species).map_err(broken)?,
+            frame: species::find(&file.boat.frame_species).map_err(broken)?,
+            plank_thickness: plank.thickness,
+            plank_width: width_of(piece),
+            frame_moulded: file.boat.frame_moulded,
+            to_plane_off: asked.to_plane_off,
+        },
+    )
     .map_err(broken)
+}
+
+/// What is still planed off after fastening, mm, and the kind of fastening.
+#[derive(Debug, Clone, Copy)]
+struct Asked {
+    to_plane_off: f64,
+    kind: Kind,
+}
+
+impl Asked {
+    /// A lapstrake hull is riveted, any other screwed, unless somebody says otherwise.
+    fn usual(file: &BoatFile) -> Self {
+        let lap = file.boat.construction.between() == Between::Lap;
+        Self { to_plane_off: USUAL_PLANING, kind: if lap { Kind::Rivet } else { Kind::Screw } }
+    }
 }
 
 fn piece_view(
     desk: &Desk<'_>,
     file: &BoatFile,
     piece: &Piece,
-    to_plane_off: f64,
+    asked: Asked,
 ) -> std::result::Result<PieceView, AppError> {
     let units = desk.units;
-    let p = plan(file, piece, to_plane_off)?;
-    let count = needed(file, piece, p.per_crossing);
+    let p = plan(file, piece, asked)?;
+    let count = needed(file, piece, fastening::per_crossing(width_of(piece)));
     let (order, boxes) = fastening::order(count);
-    let rows = vec![
-        ("Screws", format!("gauge {} × {}, silicon bronze", p.gauge, units.len(p.length))),
+    let below = file.plank(piece.member_id).is_ok_and(|plank| file.is_below_waterline(plank.strake));
+    let (metal, why) = through::metal(p.kind, below);
+    let metal = metals::find(metal).map_or(String::new(), |m| m.name.to_lowercase());
+    let length = p.length.map_or("cut from rod".to_owned(), |l| units.len(l));
+    let d = p.size.diameter();
+    let mut rows = vec![
+        (p.kind.label(), format!("{} × {length}, {metal}", size_text(p.size, units))),
         (
             "How many",
             format!(
@@ -89,34 +122,42 @@ fn piece_view(
                 fastening::BOX
             ),
         ),
-        ("Clearance in the plank", units.fine(p.pilot_plank)),
-        ("Pilot in the frame", units.fine(p.pilot_frame)),
-        ("Plug", units.fine(p.plug)),
-        (
-            "Bore the counterbore",
-            format!(
-                "{} deep now; the head ends {} below the finished face",
-                units.fine(p.bored_depth),
-                units.fine(p.head_depth)
-            ),
-        ),
-        ("Thread in the frame", units.fine(p.hold)),
-        (
-            "Keep from edges and ends",
-            format!(
-                "{} and {}; stagger {}",
-                units.fine(p.edge_distance),
-                units.fine(p.end_distance),
-                units.fine(p.stagger)
-            ),
-        ),
-        ("Working load each", format!("{:.0} N", p.working_load)),
     ];
+    match &p.drills {
+        Drills::Screw(screw) => rows.extend([
+            ("Clearance in the plank", units.fine(screw.pilot_plank)),
+            ("Pilot in the frame", units.fine(screw.pilot_frame)),
+            ("Plug", units.fine(screw.plug)),
+            (
+                "Bore the counterbore",
+                format!(
+                    "{} deep now; the head ends {} below the finished face",
+                    units.fine(screw.bored_depth),
+                    units.fine(screw.head_depth)
+                ),
+            ),
+            ("Thread in the frame", units.fine(screw.hold)),
+            ("Working load each", format!("{:.0} N", screw.working_load)),
+        ]),
+        Drills::Nail(nail) => rows.push(("Drill", units.fine(nail.drill))),
+        Drills::Bolt(clearance) => rows.push(("Clearance drill", units.fine(*clearance))),
+    }
+    rows.push((
+        "Keep from edges and ends",
+        format!(
+            "{} and {}; stagger {}",
+            units.fine(pattern::edge_distance(d)),
+            units.fine(pattern::END * d),
+            units.fine(pattern::STAGGER * d)
+        ),
+    ));
+    let mut all = p.reasons.clone();
+    all.extend(why);
     Ok(PieceView {
         id: piece.id,
         name: piece.name.clone(),
         rows,
-        reasons: reasons::views(&p.reasons, units),
+        reasons: reasons::views(&all, units),
         kept: file.fastenings.iter().any(|plan| plan.piece_id == Some(piece.id)),
         none: count == 0,
     })
@@ -128,7 +169,7 @@ const USUAL_PLANING: f64 = 2.0;
 fn page(
     desk: &Desk<'_>,
     file: &BoatFile,
-    to_plane_off: f64,
+    asked: Asked,
     typed: Typed,
     faults: Faults,
 ) -> std::result::Result<List, AppError> {
@@ -136,16 +177,25 @@ fn page(
         .pieces
         .iter()
         .filter(|p| file.plank(p.member_id).is_ok())
-        .map(|p| piece_view(desk, file, p, to_plane_off))
+        .map(|p| piece_view(desk, file, p, asked))
         .collect::<std::result::Result<_, _>>()?;
-    Ok(List { page: desk.boat_page(file, "Fasten", "fasten"), boat_id: file.boat.id, pieces, typed, faults })
+    Ok(List {
+        page: desk.boat_page(file, "Fasten", "fasten"),
+        boat_id: file.boat.id,
+        pieces,
+        kinds: pairs(&KINDS, Kind::code, Kind::label),
+        typed,
+        faults,
+    })
 }
 
 #[get("/boats/<id>/fasten")]
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let typed = Typed::default().with("to_plane_off", desk.units.fine(USUAL_PLANING));
-    render(&page(&desk, &file, USUAL_PLANING, typed, Faults::default())?)
+    let usual = Asked::usual(&file);
+    let typed =
+        Typed::default().with("to_plane_off", desk.units.fine(usual.to_plane_off)).with("kind", usual.kind.code());
+    render(&page(&desk, &file, usual, typed, Faults::default())?)
 }
 
 #[post("/boats/<id>/fasten/<piece>", data = "<posted>")]
@@ -157,26 +207,34 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
     if !(0.0..=20.0).contains(&to_plane_off) {
         read.faults.add(mend_keel_core::InputError::new("to_plane_off", "must be between 0 and 20 mm"));
     }
-    if let Err(faults) = read.finish() {
-        return render_faulty(&page(&desk, &file, USUAL_PLANING, posted.form.typed(), faults)?);
-    }
-    let p = plan(&file, piece, to_plane_off)?;
-    let count = needed(&file, piece, p.per_crossing);
+    let kind = read.choice("kind", |code| KINDS.iter().copied().find(|k| k.code() == code));
+    let (Some(kind), true) = (kind, read.faults.is_empty()) else {
+        return render_faulty(&page(&desk, &file, Asked::usual(&file), posted.form.typed(), read.faults)?);
+    };
+    let p = plan(&file, piece, Asked { to_plane_off, kind })?;
+    let count = needed(&file, piece, fastening::per_crossing(width_of(piece)));
+    let length = p.length.map_or("cut from rod".to_owned(), |l| desk.units.len(l));
+    let drills = match &p.drills {
+        Drills::Screw(s) => {
+            json!({ "pilot_plank_mm": s.pilot_plank, "pilot_frame_mm": s.pilot_frame, "plug_mm": s.plug,
+            "bored_depth_mm": s.bored_depth, "head_depth_mm": s.head_depth })
+        }
+        Drills::Nail(nail) => json!({ "drill_mm": nail.drill }),
+        Drills::Bolt(clearance) => json!({ "clearance_mm": clearance }),
+    };
     let new = NewPlan {
         boat_id: id,
         member_id: Some(piece.member_id),
         piece_id: Some(piece.id),
         kind: "fasten",
         summary: format!(
-            "Fastening planned for {}: {count} of gauge {} × {}",
+            "Fastening planned for {}: {count} of {} × {length}",
             piece.name,
-            p.gauge,
-            desk.units.len(p.length)
+            size_text(p.size, desk.units)
         ),
-        asked: json!({ "to_plane_off_mm": to_plane_off, "piece": piece.id }),
-        answer: json!({ "gauge": p.gauge, "length_mm": p.length, "count": count, "pilot_plank_mm": p.pilot_plank,
-            "pilot_frame_mm": p.pilot_frame, "plug_mm": p.plug, "bored_depth_mm": p.bored_depth, "head_depth_mm": p.head_depth,
-            "reasons": p.reasons }),
+        asked: json!({ "to_plane_off_mm": to_plane_off, "kind": kind, "piece": piece.id }),
+        answer: json!({ "gauge": p.size.gauge(), "diameter_mm": p.size.diameter(), "length_mm": p.length, "count": count,
+            "drills": drills, "reasons": p.reasons }),
     };
     let mut work = desk.store.begin(posted.act()).await?;
     work.add_plan(&new).await?;

@@ -31,7 +31,7 @@ use crate::view::{self, Units, svg};
 /// Metals new fastenings may be of.
 const METALS: [&str; 4] = ["silicon_bronze", "copper", "monel", "stainless_316"];
 /// Kinds that are planned.
-const KINDS: [Kind; 4] = [Kind::Screw, Kind::Rivet, Kind::Clench, Kind::Bolt];
+pub const KINDS: [Kind; 4] = [Kind::Screw, Kind::Rivet, Kind::Clench, Kind::Bolt];
 /// Crossings that are on the page at once, so that they can be walked through without signal: the one looked at and the open ones
 /// after it.
 const WALKED: usize = 90;
@@ -361,7 +361,7 @@ async fn show(
 }
 
 /// A size as it is ordered.
-fn size_text(size: Size, units: Units) -> String {
+pub fn size_text(size: Size, units: Units) -> String {
     match size {
         Size::Screw(gauge) => format!("gauge {gauge}"),
         Size::Nail(mm) => format!("{} nail", units.fine(mm)),

@@ -234,3 +234,21 @@ async fn an_answer_of_the_bench_is_pinned_to_a_boat() {
     b.find_text(".result .reason", "this one takes up").await;
     b.close().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_piece_is_fastened_with_what_is_asked_for() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let page = visitor.get("/boats/1/fasten").await.text;
+    let action = "/boats/1/fasten/";
+    let at = page.find(&format!("{action}1")).or_else(|| page.find(&format!("action=\"{action}"))).unwrap();
+    let from = page[at..].find(action).unwrap() + at;
+    let action: String = page[from..].chars().take_while(|c| *c != '"').collect();
+    assert!(page.contains("silicon bronze") && page.contains("Pilot in the frame"));
+    let refused = visitor.send("/boats/1/fasten", &action, &[("to_plane_off", "90"), ("kind", "glue")]).await;
+    assert!(refused.status == 422 && refused.text.contains("between 0 and 20") && refused.text.contains("choose one"));
+    let kept = visitor.send("/boats/1/fasten", &action, &[("to_plane_off", "1"), ("kind", "clench")]).await;
+    assert_eq!(kept.status, 303);
+    let story = visitor.get("/boats/1/story").await.text;
+    assert!(story.contains("Fastening planned for") && story.contains("mm nail ×"));
+}

@@ -126,6 +126,9 @@ pub struct CrossingPlan {
 pub const SECTION_LIMIT: f64 = 0.20;
 /// Gauges a screw goes up when it takes an old hole.
 pub const GAUGES_UP: u32 = 2;
+/// Ends at butts are this many diameters away, handbook 05; two on one grain line this many.
+pub const END: f64 = 8.0;
+pub const STAGGER: f64 = 5.0;
 /// Two fastenings whose lines are nearer than this many diameters share a grain line (*yard rule*).
 const SAME_LINE: f64 = 1.5;
 /// A pattern may go this much farther from its usual places so that two do not share a grain line of the frame, mm (*yard rule*).
@@ -318,8 +321,8 @@ fn apart(a: &Place, b: &Place) -> bool {
     }
     let d = a.diameter.max(b.diameter);
     let (along, across) = ((a.x - b.x).abs(), (a.y - b.y).abs());
-    let in_plank = across >= SAME_LINE * d || along >= 5.0 * d;
-    let in_frame = along >= SAME_LINE * d || across >= 5.0 * d;
+    let in_plank = across >= SAME_LINE * d || along >= STAGGER * d;
+    let in_frame = along >= SAME_LINE * d || across >= STAGGER * d;
     in_plank && in_frame
 }
 
@@ -334,7 +337,7 @@ fn candidates(crossing: &Crossing, target: f64, tier: How) -> Vec<(f64, Place)> 
     let edge = edge_distance(d);
     // A frame too thin for the edge distance on both sides is fastened along its middle.
     let reach = (crossing.sided / 2.0 - edge).max(0.0);
-    let off_end = |x: f64, d: f64| crossing.end.is_none_or(|end| (x - end).abs() >= 8.0 * d - 1e-9);
+    let off_end = |x: f64, d: f64| crossing.end.is_none_or(|end| (x - end).abs() >= END * d - 1e-9);
     let mut found: Vec<(f64, Place)> = Vec::new();
     if let (How::Reuse, Some(up)) = (tier, crossing.size.up()) {
         let diameter = up.diameter();
