@@ -141,6 +141,11 @@ pub fn head_area(shank: f64) -> f64 {
     std::f64::consts::PI * shank * shank
 }
 
+/// Distance of two places, mm.
+pub fn apart(p: [f64; 3], q: [f64; 3]) -> f64 {
+    p.iter().zip(q).map(|(a, b)| (a - b).powi(2)).sum::<f64>().sqrt()
+}
+
 /// Potential where a piece lies: below water and in the bilge stainless is taken as active (crevices in wood).
 pub fn potential(item: &Item) -> f64 {
     let starved = matches!(item.zone, Zone::Below | Zone::Bilge) && item.in_wood;
@@ -171,8 +176,7 @@ pub fn check(items: &[Item], joined: &[(usize, usize)]) -> Result<Vec<Trouble>, 
     order.sort_by(|a, b| items[*a].at[0].total_cmp(&items[*b].at[0]));
     for (k, &i) in order.iter().enumerate() {
         for &j in order[k + 1..].iter().take_while(|j| items[**j].at[0] - items[i].at[0] <= NEAR) {
-            let (p, q) = (items[i].at, items[j].at);
-            let away = ((p[0] - q[0]).powi(2) + (p[1] - q[1]).powi(2) + (p[2] - q[2]).powi(2)).sqrt();
+            let away = apart(items[i].at, items[j].at);
             if away <= NEAR {
                 found.extend(pair(items, i, j, Some(away)));
             }

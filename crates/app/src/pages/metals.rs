@@ -7,6 +7,7 @@ use mend_keel_core::InputError;
 use mend_keel_core::fastening;
 use mend_keel_core::grid::{Address, Place, Side};
 use mend_keel_core::metals::{self, Item, Level, Trouble, Zone};
+use mend_keel_core::survey::FindingKind;
 use mend_keel_core::survey::reading::{Measure, Metal as Drawn};
 use mend_keel_store::fastenings::{self, Done, MetalItem, Region};
 use rocket::{get, post};
@@ -181,6 +182,17 @@ fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
             alkali: false,
         })
     }));
+    // Alkali-softened wood that the survey found speaks for the metal near it.
+    let soft: Vec<[f64; 3]> = survey
+        .file
+        .findings
+        .iter()
+        .filter(|f| f.is_open() && f.kind == FindingKind::Alkali)
+        .filter_map(|f| spot(&survey.file, f.address()?))
+        .collect();
+    for item in &mut items {
+        item.alkali |= soft.iter().any(|s| metals::apart(*s, item.at) <= metals::NEAR);
+    }
     items
 }
 

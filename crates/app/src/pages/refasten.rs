@@ -12,11 +12,13 @@ use mend_keel_core::fastening::region::{
 use mend_keel_core::fastening::through::{self, At, Kind};
 use mend_keel_core::grid::{Address, Between, Side};
 use mend_keel_core::metals;
+use mend_keel_core::survey::reading::Measure;
 use mend_keel_core::timber::species;
 use mend_keel_core::units::parse_length;
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_core::{InputError, Verdict};
 use mend_keel_store::fastenings::{self, Done, NewRegion, Region};
+use mend_keel_store::findings::{self, Reading};
 use mend_keel_store::stores::{self, Item};
 use rocket::{get, post};
 
@@ -52,9 +54,25 @@ struct List {
     faults: Faults,
 }
 
-/// The shanks of the old boat nails, by the plank's thickness, mm.
-fn old_diameter(file: &BoatFile) -> f64 {
-    through::nail_shank(file.boat.plank_thickness)
+/// How thick the old fastenings are, mm, and of how many that were drawn it is known: the thickest drawn in the region, or else on the
+/// boat, when new; a nail's by the plank's thickness where none was drawn.
+fn old_diameter(file: &BoatFile, readings: &[Reading], region: &Region) -> (f64, usize) {
+    let drawn: Vec<(Address, f64)> = readings
+        .iter()
+        .filter_map(|r| match r.measure {
+            Measure::DrawFastening { original, .. } => Some((r.place.shell()?, original)),
+            _ => None,
+        })
+        .collect();
+    let here = |at: &Address| {
+        at.side == region.side
+            && (region.strake_from..=region.strake_to).contains(&at.strake)
+            && (region.frame_from..=region.frame_to).contains(&at.frame)
+    };
+    let within: Vec<f64> = drawn.iter().filter(|(at, _)| here(at)).map(|(_, d)| *d).collect();
+    let known = if within.is_empty() { drawn.iter().map(|(_, d)| *d).collect() } else { within };
+    let thickest = known.iter().copied().max_by(f64::total_cmp);
+    (thickest.unwrap_or_else(|| through::nail_shank(file.boat.plank_thickness)), known.len())
 }
 
 /// What goes into a strake: sized by the thinnest of its planks in the region, on the frames behind it.
@@ -92,6 +110,7 @@ fn work_out(
     file: &BoatFile,
     region: &Region,
     holes: &HashMap<Address, Vec<OldHole>>,
+    old_diameter: f64,
 ) -> std::result::Result<Worked, AppError> {
     let shell = &file.boat.shell;
     // The grid may have been made smaller than the region.
@@ -109,7 +128,7 @@ fn work_out(
         strakes: (region.strake_from, region.strake_to),
         frames: (region.frame_from, region.frame_to),
         frame_sided: file.boat.frame_sided,
-        old_diameter: old_diameter(file),
+        old_diameter,
         in_lap: region.in_lap,
     };
     let ends = |strake: u32| {
@@ -269,7 +288,9 @@ async fn show(
 ) -> std::result::Result<Show, AppError> {
     let units = desk.units;
     let holes = fastenings::holes(desk.store, file.boat.id).await?;
-    let worked = work_out(file, region, &holes)?;
+    let readings = findings::readings(desk.store, file.boat.id).await?;
+    let (thick, drawn) = old_diameter(file, &readings, region);
+    let worked = work_out(file, region, &holes, thick)?;
     let plan = &worked.plan;
     let done = fastenings::done(desk.store, region.id).await?;
     let items = stores::items(desk.store).await?;
@@ -290,7 +311,14 @@ async fn show(
     }
     let recorded = plan.crossings.iter().filter(|c| c.recorded).count();
     facts.extend([
-        ("Old holes", format!("recorded at {recorded} crossings")),
+        (
+            "Old holes",
+            format!(
+                "{} thick, {}; recorded at {recorded} crossings",
+                units.fine(thick),
+                if drawn > 0 { format!("by {drawn} drawn") } else { "by the plank’s thickness".to_owned() }
+            ),
+        ),
         ("Dowels", plan.dowels.to_string()),
         ("Hours", view::hours(hours)),
     ]);
@@ -316,7 +344,7 @@ async fn show(
         .filter(|_| chosen.is_some())
         .map(|(i, c)| {
             let next = plan.crossings.iter().skip(i + 1).find(open).map(|c| (c.at.strake, c.at.frame));
-            CrossingView { here: i == start, next, ..crossing_view(file, region, c, &done, units) }
+            CrossingView { here: i == start, next, ..crossing_view(file, region, c, &done, thick, units) }
         })
         .collect();
     let below = file.is_below_waterline(region.strake_from);
@@ -425,7 +453,14 @@ fn count_view(c: &Count, region: &Region, worked: &Worked, items: &[Item], units
     )
 }
 
-fn crossing_view(file: &BoatFile, region: &Region, c: &Planned, done: &[Done], units: Units) -> CrossingView {
+fn crossing_view(
+    file: &BoatFile,
+    region: &Region,
+    c: &Planned,
+    done: &[Done],
+    thick: f64,
+    units: Units,
+) -> CrossingView {
     let (at, p) = (c.at, &c.plan);
     let mut todo: Vec<String> = Vec::new();
     for old in &p.plug {
@@ -461,7 +496,7 @@ fn crossing_view(file: &BoatFile, region: &Region, c: &Planned, done: &[Done], u
         shown: file.boat.shown(at),
         strake: at.strake,
         frame: at.frame,
-        svg: draw_crossing(file, c),
+        svg: draw_crossing(file, c, thick),
         todo,
         reasons: reasons::views(&p.reasons, units),
         done: done.iter().find(|d| (d.strake, d.frame) == (at.strake, at.frame)).map(|d| {
@@ -542,7 +577,7 @@ fn draw_region(
 }
 
 /// One crossing at twice its size: the plank over the frame, old holes and new places. A tap says where another old hole is.
-fn draw_crossing(file: &BoatFile, c: &Planned) -> String {
+fn draw_crossing(file: &BoatFile, c: &Planned, thick: f64) -> String {
     const ROOM: f64 = 20.0;
     let width = file.boat.shell.width(c.at);
     let sided = file.boat.frame_sided;
@@ -553,7 +588,7 @@ fn draw_crossing(file: &BoatFile, c: &Planned) -> String {
         "<svg class=\"crossing-drawing\" viewBox=\"0 0 {w:.0} {h:.0}\" role=\"img\" aria-label=\"Old holes and new places\" data-middle=\"{:.1}\" data-foot=\"{:.1}\" data-width=\"{width:.1}\" data-diameter=\"{:.1}\"><rect class=\"plank-face\" x=\"{ROOM}\" y=\"{ROOM}\" width=\"{:.1}\" height=\"{width:.1}\"/><rect class=\"frame-band\" x=\"{:.1}\" y=\"{ROOM}\" width=\"{sided:.1}\" height=\"{width:.1}\"/>",
         ROOM + half,
         ROOM + width,
-        old_diameter(file),
+        thick,
         2.0 * half,
         ROOM + half - sided / 2.0
     );

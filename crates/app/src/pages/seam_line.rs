@@ -15,7 +15,7 @@ use mend_keel_store::seams::{Seam, Step};
 use rocket::{get, post};
 
 use super::seam_balance::{Asked, Assumed, SeamFile, fate_words, moves_by};
-use super::seams::{caulk_rows, judged};
+use super::seams::{caulk_rows, judged, planned};
 use super::{Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
@@ -270,6 +270,7 @@ pub async fn decide(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, posted: Pos
     if let Some(treatment) = treatment {
         let judged = seam::judge_by(seams.file().boat.construction, treatment, seams.ways.ways);
         let others = seams.decided.iter().filter(|s| s.at() != at).map(|s| s.treatment);
+        let others = others.chain(planned(seams.file(), None));
         if judged.verdict == Verdict::Forbids {
             read.faults.add(InputError::new("treatment", format!("not on this boat: {}", judged.text)));
         } else if let Some(mixed) = seam::beside(treatment, others) {

@@ -100,6 +100,13 @@ pub fn judged(construction: Construction, ways: Ways, units: Units) -> Vec<(&'st
         .collect()
 }
 
+/// What the opened seams of other planks get, by the newest plan of each.
+pub fn planned(file: &BoatFile, but: Option<i64>) -> Vec<Treatment> {
+    let mut seen = std::collections::HashSet::new();
+    let newest = file.seams.iter().filter(|s| s.member_id != but && seen.insert(s.member_id));
+    newest.filter_map(|s| s.asked["treatment"].as_str().and_then(Treatment::from_code)).collect()
+}
+
 fn strake_view(desk: &Desk<'_>, file: &BoatFile, plank: &Plank, ways: Ways) -> StrakeView {
     let units = desk.units;
     let plan = file.seams.iter().find(|s| s.member_id == Some(plank.id));
@@ -173,7 +180,9 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
     let judged = treatment.map(|t| seam::judge_by(file.boat.construction, t, ways));
     if let Some(reason) = judged.as_ref().filter(|r| r.verdict == Verdict::Forbids) {
         read.faults.add(InputError::new("treatment", format!("not on this boat: {}", reason.text)));
-    } else if let Some(mixed) = treatment.and_then(|t| seam::beside(t, others.iter().map(|s| s.treatment))) {
+    } else if let Some(mixed) = treatment
+        .and_then(|t| seam::beside(t, others.iter().map(|s| s.treatment).chain(planned(&file, Some(plank.id)))))
+    {
         read.faults.add(InputError::new("treatment", mixed.text));
     }
     let (Some(treatment), Some(judged), true) = (treatment, judged, read.faults.is_empty()) else {

@@ -156,6 +156,19 @@ async fn metals_that_eat_each_other_are_told_with_what_to_do() {
     assert!(page.contains("alkali from over-protection") && page.contains("years past its usual life"));
     let fields =
         [("name", "Bilge pump screw"), ("metal", "yellow_brass"), ("zone", "bilge"), ("x", "3 m"), ("in_wood", "1")];
+    // Alkali-softened wood that the survey finds speaks for the metal near it: here screws that were just put in.
+    let quick = [
+        ("place", "P7 F8"),
+        ("kind", "alkali"),
+        ("grade", "mend"),
+        ("certainty", "suspected"),
+        ("method", "look"),
+        ("cause", "unknown"),
+        ("note", ""),
+    ];
+    assert!(!page.contains("<li>new fastenings at P7 F8</li>"));
+    assert_eq!(visitor.send("/boats/1/quick", "/boats/1/quick", &quick).await.status, 303);
+    assert!(visitor.get("/boats/1/metals").await.text.contains("<li>new fastenings at P7 F8</li>"));
     assert_eq!(visitor.send("/boats/1/metals", "/boats/1/metals", &fields).await.status, 303);
     assert!(visitor.get("/boats/1/metals").await.text.contains("yellow brass in wood loses its zinc"));
     // What wet wood joins counts however far apart; a place on the planking says where a piece is.
