@@ -10,7 +10,7 @@ use rocket::tokio;
 use sha2::{Digest, Sha256};
 
 use crate::folder::write_whole;
-use crate::form::{PHOTO_LIMIT, Upload};
+use crate::form::{Faults, PHOTO_LIMIT, Upload};
 
 /// Longest side kept, pixels.
 const LARGEST_SIDE: u32 = 2_400;
@@ -34,6 +34,17 @@ pub async fn file(folder: &Path, upload: Upload) -> Result<String, InputError> {
         write_whole(&path, &jpeg).await.map_err(|e| refuse(format!("could not be kept: {e}")))?;
     }
     Ok(hash)
+}
+
+/// Files the photo a form may bring: the first of its files. Gives its hash; a fault is told at `photo`.
+pub async fn optional(folder: &Path, uploads: Vec<Upload>, faults: &mut Faults) -> Option<String> {
+    match file(folder, uploads.into_iter().next()?).await {
+        Ok(hash) => Some(hash),
+        Err(e) => {
+            faults.add(e);
+            None
+        }
+    }
 }
 
 /// Longest side of a small picture, pixels.

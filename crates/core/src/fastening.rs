@@ -90,7 +90,6 @@ pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
     let hold = (length - under_head).max(0.0);
     let pilot = |species: &Species| root * if species.hardwood { 0.9 } else { 0.7 };
     let working_load = 108.25 * join.frame.specific_gravity.powi(2) * shank * hold / 5.0;
-    let (edge_distance, stagger) = (f64::max(12.0, 2.5 * shank), 5.0 * shank);
     let reasons = vec![
         Reason::note("fasten.gauge", format!("gauge {gauge} for a {t:.0} mm plank"))
             .formula("shank = 0.060 in + 0.013 in × gauge; root = ⅔ shank; head = 2 × shank")
@@ -128,9 +127,9 @@ pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
         hold,
         working_load,
         per_crossing: per_crossing(join.plank_width),
-        edge_distance,
-        end_distance: 8.0 * shank,
-        stagger,
+        edge_distance: pattern::edge_distance(shank),
+        end_distance: pattern::END * shank,
+        stagger: pattern::STAGGER * shank,
         reasons,
     })
 }

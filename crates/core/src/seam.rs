@@ -273,6 +273,8 @@ choices! {
     }
 }
 
+/// A deck's seam where nobody says, mm.
+pub const DECK_WIDTH: f64 = 5.0;
 /// Narrowest and widest seam of a deck, mm.
 const DECK_WIDTHS: (f64, f64) = (4.0, 6.0);
 

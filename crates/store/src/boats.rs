@@ -63,6 +63,12 @@ impl Boat {
         self.numbering.turn(at, &self.shell).to_string()
     }
 
+    /// A strake's name as this boat's crew number it: `P7`.
+    pub fn shown_strake(&self, side: Side, strake: u32) -> String {
+        let at = self.numbering.turn(Address { side, strake, frame: 1 }, &self.shell);
+        format!("{}{}", at.side.letter(), at.strake)
+    }
+
     /// What her members are laid out from.
     pub fn form(&self) -> Form<'_> {
         Form {

@@ -31,7 +31,7 @@ function crossingWalk() {
         if (y < 0 || y > Number(width)) return;
         text.value = `${text.value.trimEnd()}\n${x} mm, ${y} mm, ${diameter} mm`.trimStart();
         text.closest("details").open = true;
-        const mark = document.createElementNS("http://www.w3.org/2000/svg", "circle");
+        const mark = document.createElementNS(SVG_NS, "circle");
         for (const [name, value] of Object.entries({ class: "old-hole recorded", cx: p.x, cy: p.y, r: Number(diameter) / 2 + 1 })) mark.setAttribute(name, value);
         svg.append(mark);
       });

@@ -18,8 +18,8 @@ use super::{Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::Crew;
 use crate::error::{AppError, Result};
 use crate::form::{Faults, Posted, Reader, Typed};
-use crate::view::Units;
 use crate::view::reasons::{self, ReasonView};
+use crate::view::{Units, crossing};
 
 /// How a field of a calculator is typed.
 #[derive(Debug, Clone, Copy)]
@@ -567,34 +567,19 @@ fn draw_pattern(typed: &Typed, answer: &Value, units: Units) -> String {
     else {
         return String::new();
     };
-    let middle = (sided / 2.0 + 40.0).max(80.0) + 20.0;
-    let mut out = format!(
-        "<svg class=\"crossing-drawing\" viewBox=\"0 0 {:.0} {:.0}\" role=\"img\" aria-label=\"Old holes and new places\"><rect class=\"plank-face\" x=\"20\" y=\"20\" width=\"{:.1}\" height=\"{width:.1}\"/><rect class=\"frame-band\" x=\"{:.1}\" y=\"20\" width=\"{sided:.1}\" height=\"{width:.1}\"/>",
-        2.0 * middle,
-        width + 40.0,
-        2.0 * (middle - 20.0),
-        middle - sided / 2.0
-    );
+    let bare = crossing::Bare::new(width, sided, None);
+    let mut out = bare.svg.clone();
     for line in typed.get("old").lines() {
         let cells: Vec<f64> = line.split([',', ';']).filter_map(|t| mm(t.trim())).collect();
         if let [x, y, d] = cells[..] {
-            let _ = write!(
-                out,
-                "<circle class=\"old-hole\" cx=\"{:.1}\" cy=\"{:.1}\" r=\"{:.1}\"/>",
-                middle + x,
-                20.0 + width - y,
-                d / 2.0
-            );
+            let [cx, cy] = bare.place(x, y);
+            let _ = write!(out, "<circle class=\"old-hole\" cx=\"{cx:.1}\" cy=\"{cy:.1}\" r=\"{:.1}\"/>", d / 2.0);
         }
     }
     for place in places {
         if let (Some(x), Some(y), Some(d)) = (place["x"].as_f64(), place["y"].as_f64(), place["diameter"].as_f64()) {
-            let _ = write!(
-                out,
-                "<circle class=\"new-screw\" cx=\"{:.1}\" cy=\"{:.1}\" r=\"{d:.1}\"/>",
-                middle + x,
-                20.0 + width - y
-            );
+            let [cx, cy] = bare.place(x, y);
+            let _ = write!(out, "<circle class=\"new-screw\" cx=\"{cx:.1}\" cy=\"{cy:.1}\" r=\"{d:.1}\"/>");
         }
     }
     out + "</svg>"

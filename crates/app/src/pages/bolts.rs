@@ -13,6 +13,7 @@ use rocket::{get, post};
 use serde::{Deserialize, Serialize};
 
 use super::map::typed_place;
+use super::metals::metal_choices;
 use super::{BoatFile, Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
@@ -22,20 +23,20 @@ use crate::view::{self, Units, paper, svg};
 
 /// A fitting as it is kept. mm.
 #[derive(Debug, Clone, Serialize, Deserialize)]
-struct Plan {
-    diameter: f64,
+pub struct Plan {
+    pub diameter: f64,
     layers: Vec<(String, f64)>,
     washers: f64,
     surface: Surface,
     comes_apart: bool,
-    below: bool,
-    holes: Vec<[f64; 2]>,
+    pub below: bool,
+    pub holes: Vec<[f64; 2]>,
     note: String,
     /// Id of the table of metals, and a place on the shell: what the metals check needs.
     #[serde(default)]
-    metal: Option<String>,
+    pub metal: Option<String>,
     #[serde(default)]
-    place: Option<String>,
+    pub place: Option<String>,
     /// It goes through a cored or plywood deck: bored oversize, filled, bored again.
     #[serde(default)]
     cored: bool,
@@ -190,7 +191,7 @@ async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         page: desk.boat_page(file, "Bolts and fittings", "fasten"),
         boat_id: file.boat.id,
         fittings: fittings.iter().filter_map(|f| fitting_view(f, account, desk.units)).collect(),
-        metals: metals::all().iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
+        metals: metal_choices(),
         surfaces: pairs(Surface::ALL, Surface::code, Surface::label),
         typed,
         faults,

@@ -12,7 +12,7 @@ use mend_keel_store::plans::NewPlan;
 use rocket::{get, post};
 use serde_json::json;
 
-use super::refasten::{KINDS, size_text};
+use super::refasten::{KINDS, size_and_length};
 use super::{BoatFile, Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
 use crate::error::{Answer, AppError, Result};
@@ -110,10 +110,9 @@ fn piece_view(
     let below = file.plank(piece.member_id).is_ok_and(|plank| file.is_below_waterline(plank.strake));
     let (metal, why) = through::metal(p.kind, below);
     let metal = metals::find(metal).map_or(String::new(), |m| m.name.to_lowercase());
-    let length = p.length.map_or("cut from rod".to_owned(), |l| units.len(l));
     let d = p.size.diameter();
     let mut rows = vec![
-        (p.kind.label(), format!("{} × {length}, {metal}", size_text(p.size, units))),
+        (p.kind.label(), format!("{}, {metal}", size_and_length(&p, units))),
         (
             "How many",
             format!(
@@ -213,7 +212,6 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
     };
     let p = plan(&file, piece, Asked { to_plane_off, kind })?;
     let count = needed(&file, piece, fastening::per_crossing(width_of(piece)));
-    let length = p.length.map_or("cut from rod".to_owned(), |l| desk.units.len(l));
     let drills = match &p.drills {
         Drills::Screw(s) => {
             json!({ "pilot_plank_mm": s.pilot_plank, "pilot_frame_mm": s.pilot_frame, "plug_mm": s.plug,
@@ -227,11 +225,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
         member_id: Some(piece.member_id),
         piece_id: Some(piece.id),
         kind: "fasten",
-        summary: format!(
-            "Fastening planned for {}: {count} of {} × {length}",
-            piece.name,
-            size_text(p.size, desk.units)
-        ),
+        summary: format!("Fastening planned for {}: {count} of {}", piece.name, size_and_length(&p, desk.units)),
         asked: json!({ "to_plane_off_mm": to_plane_off, "kind": kind, "piece": piece.id }),
         answer: json!({ "gauge": p.size.gauge(), "diameter_mm": p.size.diameter(), "length_mm": p.length, "count": count,
             "drills": drills, "reasons": p.reasons }),

@@ -12,6 +12,7 @@ use mend_keel_core::survey::reading::{Measure, Metal as Drawn};
 use mend_keel_store::fastenings::{self, Done, MetalItem, Region};
 use rocket::{get, post};
 
+use super::bolts;
 use super::map::typed_place;
 use super::survey::SurveyFile;
 use super::{BoatFile, Choices, Desk, Page, pairs, render, render_faulty};
@@ -48,6 +49,11 @@ struct TroubleView {
     reasons: Vec<ReasonView>,
 }
 
+/// Every metal of the table, to choose from.
+pub fn metal_choices() -> Choices {
+    metals::all().iter().map(|m| (m.id.clone(), m.name.clone())).collect()
+}
+
 /// A metal as the survey names it, in the table.
 fn of_reading(metal: Drawn) -> Option<&'static str> {
     Some(match metal {
@@ -67,21 +73,7 @@ struct Recorded {
     kept: Vec<MetalItem>,
     /// Regions refastened, each with the crossings done there.
     regions: Vec<(Region, Vec<Done>)>,
-    fitted: Vec<(String, Fitted)>,
-}
-
-/// A fitting's bolts, where somebody said of what metal and where they are.
-#[derive(serde::Deserialize)]
-struct Fitted {
-    diameter: f64,
-    #[serde(default)]
-    holes: Vec<[f64; 2]>,
-    #[serde(default)]
-    below: bool,
-    #[serde(default)]
-    metal: Option<String>,
-    #[serde(default)]
-    place: Option<String>,
+    fitted: Vec<(String, bolts::Plan)>,
 }
 
 async fn load(desk: &Desk<'_>, boat: i64) -> std::result::Result<Recorded, AppError> {
@@ -281,7 +273,7 @@ async fn show(
             .collect(),
         pieces: kept.iter().map(|m| (m.id.to_string(), m.name.clone())).collect(),
         due: due.into_iter().map(|(_, d)| d).collect(),
-        metals: metals::all().iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
+        metals: metal_choices(),
         zones: pairs(Zone::ALL, Zone::code, Zone::label),
         electrician: "Stray current, bonding and shore power: a qualified marine electrician.",
         typed,

@@ -28,7 +28,7 @@ use crate::error::{Answer, AppError, Result};
 use crate::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
 use crate::photos;
 use crate::view::reasons::{self, ReasonView};
-use crate::view::{self, Units, svg};
+use crate::view::{self, Units, crossing, svg};
 
 /// Metals new fastenings may be of.
 const METALS: [&str; 4] = ["silicon_bronze", "copper", "monel", "stainless_316"];
@@ -389,7 +389,7 @@ async fn show(
 }
 
 /// A size as it is ordered.
-pub fn size_text(size: Size, units: Units) -> String {
+fn size_text(size: Size, units: Units) -> String {
     match size {
         Size::Screw(gauge) => format!("gauge {gauge}"),
         Size::Nail(mm) => format!("{} nail", units.fine(mm)),
@@ -397,10 +397,15 @@ pub fn size_text(size: Size, units: Units) -> String {
     }
 }
 
+/// A fastening's size and length as they are ordered.
+pub fn size_and_length(f: &Fastener, units: Units) -> String {
+    let length = f.length.map_or("cut from rod".to_owned(), |l| units.len(l));
+    format!("{} × {length}", size_text(f.size, units))
+}
+
 /// What a fastening of a region is bored with.
 fn sizes(f: &Fastener, units: Units) -> Vec<(&'static str, String)> {
-    let length = f.length.map_or("cut from rod".to_owned(), |l| units.len(l));
-    let mut rows = vec![("Size", format!("{} × {length}", size_text(f.size, units)))];
+    let mut rows = vec![("Size", size_and_length(f, units))];
     match &f.drills {
         Drills::Screw(screw) => rows.extend([
             ("Pilot", format!("{} in the frame", units.fine(screw.pilot_frame))),
@@ -422,20 +427,19 @@ fn count_view(c: &Count, region: &Region, worked: &Worked, items: &[Item], units
         Size::Nail(mm) | Size::Bolt(mm) => mm,
     };
     let same = |a: Option<f64>, b: f64| a.is_some_and(|a| (a - b).abs() < 0.06);
-    let of_size: Vec<&Item> = items
-        .iter()
-        .filter(|i| i.fastening.form.as_deref() == Some(region.kind.code()))
-        .filter(|i| i.fastening.metal.as_deref() == Some(&region.metal) && same(i.fastening.size, wanted))
-        .collect();
     // A nail is cut to its length; a screw that is too long comes through.
     let fits = |i: &&Item| match (region.kind, length, i.fastening.length) {
         (Kind::Screw | Kind::Bolt, Some(need), Some(has)) => (need - has).abs() < 1.0,
         (_, Some(need), Some(has)) => has >= need - 0.5,
         _ => true,
     };
-    let free = |items: &mut dyn Iterator<Item = &&Item>| items.map(|i| i.there - i.reserved).sum::<f64>();
-    let there = free(&mut of_size.iter().filter(|i| fits(i)));
-    let other = free(&mut of_size.iter().filter(|i| !fits(i)));
+    let (fitting, others): (Vec<&Item>, Vec<&Item>) = items
+        .iter()
+        .filter(|i| i.fastening.form.as_deref() == Some(region.kind.code()))
+        .filter(|i| i.fastening.metal.as_deref() == Some(&region.metal) && same(i.fastening.size, wanted))
+        .partition(fits);
+    let free = |items: &[&Item]| items.iter().map(|i| i.there - i.reserved).sum::<f64>();
+    let (there, other) = (free(&fitting), free(&others));
     let short = f64::from(c.ordered) - there;
     let mut stores = if short > 0.0 {
         format!("▲ {there:.0} free in the stores: {short:.0} to order")
@@ -563,13 +567,12 @@ fn draw_region(
             y + CELL.1 / 2.0 + 5.0
         );
         if at.frame == region.frame_from {
-            let shown = file.boat.shown(*at);
-            let strake = shown.split(' ').next().unwrap_or_default();
+            let strake = file.boat.shown_strake(at.side, at.strake);
             let _ = write!(
                 out,
                 "<text class=\"chart-text\" x=\"4\" y=\"{:.1}\">{}</text>",
                 y + CELL.1 / 2.0 + 4.0,
-                svg::safe(strake)
+                svg::safe(&strake)
             );
         }
     }
@@ -578,22 +581,10 @@ fn draw_region(
 
 /// One crossing at twice its size: the plank over the frame, old holes and new places. A tap says where another old hole is.
 fn draw_crossing(file: &BoatFile, c: &Planned, thick: f64) -> String {
-    const ROOM: f64 = 20.0;
-    let width = file.boat.shell.width(c.at);
-    let sided = file.boat.frame_sided;
-    let half = (sided / 2.0 + 40.0).max(80.0);
-    let (w, h) = (2.0 * half + 2.0 * ROOM, width + 2.0 * ROOM);
-    let place = |x: f64, y: f64| [ROOM + half + x, ROOM + width - y];
-    let mut out = format!(
-        "<svg class=\"crossing-drawing\" viewBox=\"0 0 {w:.0} {h:.0}\" role=\"img\" aria-label=\"Old holes and new places\" data-middle=\"{:.1}\" data-foot=\"{:.1}\" data-width=\"{width:.1}\" data-diameter=\"{:.1}\"><rect class=\"plank-face\" x=\"{ROOM}\" y=\"{ROOM}\" width=\"{:.1}\" height=\"{width:.1}\"/><rect class=\"frame-band\" x=\"{:.1}\" y=\"{ROOM}\" width=\"{sided:.1}\" height=\"{width:.1}\"/>",
-        ROOM + half,
-        ROOM + width,
-        thick,
-        2.0 * half,
-        ROOM + half - sided / 2.0
-    );
+    let bare = crossing::Bare::new(file.boat.shell.width(c.at), file.boat.frame_sided, Some(thick));
+    let mut out = bare.svg.clone();
     for (i, hole) in c.old.iter().enumerate() {
-        let [cx, cy] = place(hole.x, hole.y);
+        let [cx, cy] = bare.place(hole.x, hole.y);
         let plugged = c.plan.plug.contains(&i);
         let _ = write!(
             out,
@@ -608,7 +599,7 @@ fn draw_crossing(file: &BoatFile, c: &Planned, thick: f64) -> String {
         );
     }
     for (n, new) in c.plan.places.iter().enumerate() {
-        let [cx, cy] = place(new.x, new.y);
+        let [cx, cy] = bare.place(new.x, new.y);
         let r = new.diameter;
         let _ = write!(out, "<circle class=\"new-screw\" cx=\"{cx:.1}\" cy=\"{cy:.1}\" r=\"{r:.1}\"/>");
         match new.size {
@@ -704,13 +695,7 @@ pub async fn tick(desk: Desk<'_>, _who: Crew, id: i64, region: i64, mut posted: 
     let strake = read.whole("strake", region.strake_from, region.strake_to);
     let frame = read.whole("frame", region.frame_from, region.frame_to);
     let note = read.text("note", NOTE_LIMIT);
-    let mut photo = None;
-    if let Some(upload) = uploads.into_iter().next() {
-        match photos::file(&desk.settings.folder.photos(), upload).await {
-            Ok(hash) => photo = Some(hash),
-            Err(e) => read.faults.add(e),
-        }
-    }
+    let photo = photos::optional(&desk.settings.folder.photos(), uploads, &mut read.faults).await;
     if !read.faults.is_empty() {
         return render_faulty(
             &show(&desk, &file, &region, Some((strake, frame)), posted.form.typed(), read.faults).await?,

@@ -141,13 +141,7 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Res
     }
     let outcome = outcome(&mut read);
     let note = read.text("note", NOTE_LIMIT);
-    let mut photo = None;
-    if let Some(upload) = uploads.into_iter().next() {
-        match photos::file(&desk.settings.folder.photos(), upload).await {
-            Ok(hash) => photo = Some(hash),
-            Err(e) => read.faults.add(e),
-        }
-    }
+    let photo = photos::optional(&desk.settings.folder.photos(), uploads, &mut read.faults).await;
     let (Some((hold, cured_after, good)), Some(laid_on), true) = (outcome, laid_on, read.faults.is_empty()) else {
         return render_faulty(&show(&desk, &file, None, posted.form.typed(), read.faults).await?);
     };

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Address;
-use mend_keel_core::seam::balance::{self, Balance, ELASTOMER_GIVE, Fate, Filling, TAPES};
+use mend_keel_core::seam::balance::{self, Balance, ELASTOMER_GIVE, Fate, Filling, TAPES, Tape};
 use mend_keel_core::seam::line::{self, CaulkOrder, SeamAt, Seen, State};
 use mend_keel_core::seam::work::{self, StepKind};
 use mend_keel_core::seam::{self, SeamSchool, Treatment, Ways};
@@ -54,7 +54,7 @@ struct Row {
     filling: &'static str,
     moisture: String,
     closure: String,
-    fate: &'static str,
+    fate: String,
     class: &'static str,
     tape: String,
     work: String,
@@ -136,6 +136,14 @@ pub struct Line {
     pub balance: Balance,
 }
 
+impl Line {
+    /// Masking tape for it, by the face between two seams.
+    pub fn tape(&self) -> Option<Tape> {
+        let face = (self.seam.plank_width - self.seam.seam_width).max(1.0);
+        balance::tape(face, self.length, &TAPES).ok()
+    }
+}
+
 impl SeamFile {
     pub async fn load(desk: &Desk<'_>, id: i64) -> std::result::Result<Self, AppError> {
         let survey = SurveyFile::load(desk.store, id).await?;
@@ -171,19 +179,24 @@ impl SeamFile {
         self.steps.iter().filter(|s| s.seam_id == seam.id).collect()
     }
 
+    pub fn kinds_done(&self, at: SeamAt) -> Vec<StepKind> {
+        self.done(at).iter().map(|s| s.kind).collect()
+    }
+
+    /// Moisture as it was measured again before the seam was primed, %.
+    pub fn primed_at(&self, at: SeamAt) -> Option<f64> {
+        self.done(at).iter().filter_map(|s| s.moisture).next_back()
+    }
+
     /// A seam's name as this yard counts: `P3/P4`, `keel/P1`.
     pub fn name(&self, at: SeamAt) -> String {
-        let boat = &self.file().boat;
-        let strake = |strake: u32| {
-            let shown = boat.shown(Address { side: at.side, strake, frame: 1 });
-            shown.split(' ').next().unwrap_or_default().to_owned()
-        };
+        let strake = |strake| self.file().boat.shown_strake(at.side, strake);
         if at.row == 0 { format!("keel/{}", strake(1)) } else { format!("{}/{}", strake(at.row), strake(at.row + 1)) }
     }
 
     /// Steps of the treatment that must be done, and how many are.
     pub fn progress(&self, at: SeamAt) -> (usize, usize) {
-        let done: Vec<StepKind> = self.done(at).iter().map(|s| s.kind).collect();
+        let done = self.kinds_done(at);
         let order = work::order(self.treatment(at));
         let asked = order.iter().filter(|s| !s.kind.is_optional());
         let (all, there) = (asked.clone().count(), asked.filter(|s| done.contains(&s.kind)).count());
@@ -201,13 +214,11 @@ impl SeamFile {
         let filled = self.done(at).iter().any(|s| s.kind.is_filling());
         let filling =
             if filled { balance::filled_with(self.treatment(at)) } else { state.filling.unwrap_or(assumed.filling) };
-        // Measured again before it was primed.
-        let primed = self.done(at).iter().filter_map(|s| s.moisture).next_back();
         let width = self.decided(at).and_then(|s| s.width).or(state.width);
         let seam = balance::Seam {
             plank_width: at.wood(&boat.shell),
             shrinkage: shrinkage_at(wood.shrinkage_radial, wood.shrinkage_tangential, assumed.ring_angle),
-            now: primed.or(state.moisture).unwrap_or(assumed.now),
+            now: self.primed_at(at).or(state.moisture).unwrap_or(assumed.now),
             service: if self.file().is_below_waterline(strake) { assumed.below } else { assumed.above },
             seam_width: width.unwrap_or_else(|| seam::first_width(thickness)),
             filling,
@@ -247,14 +258,21 @@ fn states(survey: &SurveyFile) -> HashMap<SeamAt, State> {
     seen.into_iter().map(|(at, seen)| (at, line::state(&seen))).collect()
 }
 
-pub fn fate_words(balance: &Balance) -> (&'static str, &'static str) {
+/// What becomes of a seam, in words.
+fn fate_words(balance: &Balance) -> &'static str {
     match balance.fate {
         // A lap does not press by how far it closes but by what is in it.
-        Fate::Presses if balance.closure <= 0.0 => ("▲ wedged", "presses"),
-        Fate::Presses => ("▲ planks buckle", "presses"),
-        Fate::Opens => ("◇ opens", "opens"),
-        Fate::Holds => ("✓ holds", "holds"),
+        Fate::Presses if balance.closure <= 0.0 => "wedged",
+        Fate::Presses => "planks buckle",
+        Fate::Opens => "opens",
+        Fate::Holds => "holds",
     }
+}
+
+/// The same with its sign, and its class.
+pub fn fate_shown(balance: &Balance) -> (String, &'static str) {
+    let (class, sign) = seam_lines::class(balance.fate);
+    (format!("{sign} {}", fate_words(balance)), class)
 }
 
 /// By how much it closes, or opens with a minus.
@@ -266,9 +284,7 @@ pub fn moves_by(balance: &Balance, units: Units) -> String {
 }
 
 fn row(seams: &SeamFile, l: &Line, units: Units) -> Row {
-    let (fate, class) = fate_words(&l.balance);
-    let face = l.seam.plank_width - l.seam.seam_width;
-    let tape = balance::tape(face.max(1.0), l.length, &TAPES).ok();
+    let (fate, class) = fate_shown(&l.balance);
     let (done, all) = seams.progress(l.at);
     Row {
         code: l.at.to_string(),
@@ -281,7 +297,7 @@ fn row(seams: &SeamFile, l: &Line, units: Units) -> Row {
         closure: moves_by(&l.balance, units),
         fate,
         class,
-        tape: tape.map_or(String::new(), |t| match t.width {
+        tape: l.tape().map_or(String::new(), |t| match t.width {
             Some(w) if t.short > 0.5 => format!("{}, {} short", units.len(w), units.fine(t.short)),
             Some(w) => units.len(w),
             None => "none so narrow".to_owned(),
@@ -306,7 +322,7 @@ fn next(seams: &SeamFile) -> Vec<(String, String, String)> {
                 done < all
             };
             let at = SeamAt { side, row: rows.iter().copied().find(open)? };
-            let done: Vec<StepKind> = seams.done(at).iter().map(|s| s.kind).collect();
+            let done = seams.kinds_done(at);
             let step = work::next(seams.treatment(at), &done).into_iter().next()?;
             let what = if seams.decided(at).is_some() { step.kind.label() } else { "Decide what it gets" };
             Some((seams.name(at), at.to_string(), what.to_owned()))
@@ -325,13 +341,8 @@ fn buckling(seams: &SeamFile, lines: &[Line]) -> Vec<(&'static str, String, Stri
                     && (!hard || l.seam.filling == Filling::Rigid)
             })
         };
-        let names: Vec<String> = (1..=boat.shell.strake_count())
-            .filter(pressed)
-            .map(|strake| {
-                let shown = boat.shown(Address { side, strake, frame: 1 });
-                shown.split(' ').next().unwrap_or_default().to_owned()
-            })
-            .collect();
+        let names: Vec<String> =
+            (1..=boat.shell.strake_count()).filter(pressed).map(|strake| boat.shown_strake(side, strake)).collect();
         names.join(", ")
     };
     mend_keel_core::grid::Side::BOTH
@@ -370,7 +381,6 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
     let marks: Vec<SeamMark> = lines
         .iter()
         .map(|l| {
-            let (words, _) = fate_words(&l.balance);
             let name = seams.name(l.at);
             let by = moves_by(&l.balance, units);
             let (done, all) = seams.progress(l.at);
@@ -382,7 +392,7 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
                     Fate::Presses if l.balance.closure <= 0.0 => format!("{name} wedged"),
                     _ => format!("{name} {by}"),
                 },
-                says: words.trim_start_matches(['▲', '◇', '✓', ' ']),
+                says: fate_words(&l.balance),
                 done: done == all,
             }
         })

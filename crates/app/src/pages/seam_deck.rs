@@ -36,8 +36,6 @@ pub struct Asked<'r> {
     length: Option<&'r str>,
 }
 
-/// A deck's seam where nobody says, mm.
-const USUAL_WIDTH: f64 = 5.0;
 /// A length that fills the field of a boat without a laid deck, mm.
 const SOME_LENGTH: f64 = 10_000.0;
 
@@ -52,7 +50,7 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -
     let or = |t: Option<&str>, usual: String| t.map(|t| t.trim().to_owned()).filter(|t| !t.is_empty()).unwrap_or(usual);
     let typed = Typed::default()
         .with("kind", or(asked.kind, LaidDeck::Caulked.code().to_owned()))
-        .with("width", or(asked.width, units.fine(USUAL_WIDTH)))
+        .with("width", or(asked.width, units.fine(seam::DECK_WIDTH)))
         .with("depth", asked.depth.map(str::trim).unwrap_or_default())
         .with("length", or(asked.length, units.run(length)));
     let mut faults = Faults::default();

@@ -4,7 +4,6 @@ use askama::Template;
 use jiff::Timestamp;
 use mend_keel_core::grid::Address;
 use mend_keel_core::repair::gluing;
-use mend_keel_core::seam::balance::{self, TAPES};
 use mend_keel_core::seam::line::SeamAt;
 use mend_keel_core::seam::work::{self, Before, Gate, Said, StepKind};
 use mend_keel_core::seam::{self, Treatment};
@@ -14,7 +13,7 @@ use mend_keel_store::samples;
 use mend_keel_store::seams::{Seam, Step};
 use rocket::{get, post};
 
-use super::seam_balance::{Asked, Assumed, SeamFile, fate_words, moves_by};
+use super::seam_balance::{Asked, Assumed, Line, SeamFile, fate_shown, moves_by};
 use super::seams::{caulk_rows, judged, planned};
 use super::{Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::{BoatReader, Crew};
@@ -31,7 +30,7 @@ struct Show {
     boat_id: i64,
     code: String,
     name: String,
-    fate: &'static str,
+    fate: String,
     class: &'static str,
     facts: Vec<(&'static str, String)>,
     balance: Vec<ReasonView>,
@@ -108,8 +107,8 @@ async fn show(
     let assumed = Assumed::read(&usual, &mut faults).ok_or(AppError::NotFound("seam"))?;
     let line = seams.line(at, &assumed).map_err(|e| AppError::Refused(e.to_string()))?;
     let state = seams.state(at);
-    let (fate, class) = fate_words(&line.balance);
-    let primed = seams.done(at).iter().any(|s| s.moisture.is_some());
+    let (fate, class) = fate_shown(&line.balance);
+    let primed = seams.primed_at(at).is_some();
     let mut facts = vec![
         ("Length", units.run(line.length)),
         (
@@ -142,7 +141,7 @@ async fn show(
     let judged = judged(boat.construction, seams.ways.ways, units);
     let (takes, because) = takes(desk, &line, treatment);
     let done = seams.done(at);
-    let kinds: Vec<StepKind> = done.iter().map(|s| s.kind).collect();
+    let kinds = seams.kinds_done(at);
     let order = work::order(treatment);
     let next = work::next(treatment, &kinds);
     let asks = Asks {
@@ -211,11 +210,7 @@ async fn show(
 }
 
 /// What goes into a seam, where it is caulked.
-fn takes(
-    desk: &Desk<'_>,
-    line: &super::seam_balance::Line,
-    treatment: Treatment,
-) -> (Vec<(&'static str, String)>, Vec<ReasonView>) {
+fn takes(desk: &Desk<'_>, line: &Line, treatment: Treatment) -> (Vec<(&'static str, String)>, Vec<ReasonView>) {
     let units = desk.units;
     if treatment != Treatment::CottonCompound {
         return (Vec::new(), Vec::new());
@@ -224,8 +219,7 @@ fn takes(
         return (Vec::new(), Vec::new());
     };
     let mut rows = caulk_rows(&c, units);
-    let face = (line.seam.plank_width - line.seam.seam_width).max(1.0);
-    if let Ok(tape) = balance::tape(face, line.length, &TAPES) {
+    if let Some(tape) = line.tape() {
         let width = match tape.width {
             Some(width) if tape.short > 0.5 => {
                 format!("{} wide, {} short of the face", units.len(width), units.fine(tape.short))
@@ -318,7 +312,7 @@ pub async fn step(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, mut posted: P
     }
     if let (Some(kind), true) = (kind, read.faults.is_empty()) {
         let done = seams.done(at);
-        let kinds: Vec<StepKind> = done.iter().map(|s| s.kind).collect();
+        let kinds = seams.kinds_done(at);
         let before =
             Before { done: &kinds, filled_ago: filled_ago(&done), cures_in: cures_in(&desk, &seams, at).await? };
         if let Err(e) = work::may(seams.treatment(at), kind, &said, &before) {
@@ -326,11 +320,8 @@ pub async fn step(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, mut posted: P
         }
     }
     let mut photo = None;
-    if let (Some(upload), true) = (uploads.into_iter().next(), read.faults.is_empty()) {
-        match photos::file(&desk.settings.folder.photos(), upload).await {
-            Ok(hash) => photo = Some(hash),
-            Err(e) => read.faults.add(e),
-        }
+    if read.faults.is_empty() {
+        photo = photos::optional(&desk.settings.folder.photos(), uploads, &mut read.faults).await;
     }
     let (Some(kind), Some(decided), true) = (kind, decided, read.faults.is_empty()) else {
         return render_faulty(&show(&desk, &seams, at, posted.form.typed(), read.faults).await?);

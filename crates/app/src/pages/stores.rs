@@ -9,6 +9,7 @@ use mend_keel_store::boats as boat_store;
 use mend_keel_store::stores::{self, FasteningSpec, Item, MoveKind, NewItem};
 use rocket::{get, post};
 
+use super::metals::metal_choices;
 use super::rack::day;
 use super::{Choices, Desk, Page, pairs, render, render_faulty};
 use crate::auth::Crew;
@@ -96,7 +97,7 @@ async fn list_page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result
         stale: groups.iter().flat_map(|(_, rows)| rows).filter(|r| !r.stale.is_empty()).count(),
         groups,
         forms: pairs(&FORMS, Kind::code, Kind::label),
-        metals: metals::all().iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
+        metals: metal_choices(),
         kinds: KINDS.iter().map(|(c, l)| ((*c).to_owned(), (*l).to_owned())).collect(),
         typed,
         faults,

@@ -114,6 +114,42 @@ pub fn draw(survey: &SurveyFile, at: Address) -> String {
     out
 }
 
+/// A crossing alone, the plank over its frame, to be drawn on. One unit is one millimetre.
+#[derive(Debug)]
+pub struct Bare {
+    /// Open: whoever draws on it closes it.
+    pub svg: String,
+    middle: f64,
+    foot: f64,
+}
+
+impl Bare {
+    /// With `diameter` a tap on it says where another old hole of that size is.
+    pub fn new(width: f64, sided: f64, diameter: Option<f64>) -> Self {
+        const ROOM: f64 = 20.0;
+        let half = (sided / 2.0 + 40.0).max(80.0);
+        let (middle, foot) = (ROOM + half, ROOM + width);
+        let tapped = diameter.map_or(String::new(), |d| {
+            format!(
+                " data-middle=\"{middle:.1}\" data-foot=\"{foot:.1}\" data-width=\"{width:.1}\" data-diameter=\"{d:.1}\""
+            )
+        });
+        let svg = format!(
+            "<svg class=\"crossing-drawing\" viewBox=\"0 0 {:.0} {:.0}\" role=\"img\" aria-label=\"Old holes and new places\"{tapped}><rect class=\"plank-face\" x=\"{ROOM}\" y=\"{ROOM}\" width=\"{:.1}\" height=\"{width:.1}\"/><rect class=\"frame-band\" x=\"{:.1}\" y=\"{ROOM}\" width=\"{sided:.1}\" height=\"{width:.1}\"/>",
+            2.0 * middle,
+            width + 2.0 * ROOM,
+            2.0 * half,
+            middle - sided / 2.0
+        );
+        Self { svg, middle, foot }
+    }
+
+    /// A place of the crossing on the drawing: x aft of the frame's middle, y up from the plank's lower edge.
+    pub fn place(&self, x: f64, y: f64) -> Point {
+        [self.middle + x, self.foot - y]
+    }
+}
+
 fn findings(
     out: &mut String,
     survey: &SurveyFile,

@@ -233,7 +233,7 @@ pub fn seam_tool(input: Value) -> Outcome {
         if let Some((field, _)) = hull.into_iter().find(|(_, given)| *given) {
             return Err(InputError::new(field, "belongs to a seam of the hull, not of a deck"));
         }
-        let d = seam::deck(kind, input.width.unwrap_or(DECK_SEAM), input.depth, input.length)?;
+        let d = seam::deck(kind, input.width.unwrap_or(seam::DECK_WIDTH), input.depth, input.length)?;
         return Ok(json!({
             "deck": kind, "width": d.width, "depth": d.depth, "depth_least": d.depth_least, "depth_most": d.depth_most,
             "cotton": d.cotton, "bond_breaker_width": d.bond_breaker_width, "compound_ml": d.compound_ml,
@@ -257,9 +257,6 @@ pub fn seam_tool(input: Value) -> Outcome {
         "primer_ml": c.primer_ml, "tape_length": c.tape_length, "reasons": reasons,
     }))
 }
-
-/// Width of a deck's seam where nobody says, mm.
-const DECK_SEAM: f64 = 5.0;
 
 pub fn seam_balance(input: Value) -> Outcome {
     #[derive(Deserialize)]
