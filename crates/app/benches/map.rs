@@ -1,7 +1,7 @@
 //! Drawing the planking map: strakes × frames × findings; and opening a survey from the store: findings.
 
 use divan::Bencher;
-use mend_keel::pages::survey::SurveyFile;
+use mend_keel::file::survey::SurveyFile;
 use mend_keel::view::layers::Layers;
 use mend_keel::view::map::Map;
 use mend_keel_core::grid::member::DeckKind;

@@ -10,9 +10,10 @@ use mend_keel_exchange::compute;
 use mend_keel_store::accounts::{NewAccount, Role};
 use mend_keel_store::{Act, Store, StoreError};
 
-use crate::folder::DataFolder;
-use crate::server::{self, Mode};
-use crate::{auth, demo};
+use crate::web::auth;
+use crate::web::folder::DataFolder;
+use crate::web::settings::Mode;
+use crate::{demo, server};
 
 #[derive(Parser)]
 #[command(name = "mend-keel", version, about = "Survey, plan and record the repair of wooden boats")]

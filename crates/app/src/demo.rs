@@ -11,6 +11,7 @@ mod survey;
 
 use std::path::Path;
 
+use self::stories::{Found, MAUD};
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Span, Timestamp, ZonedDateTime};
 use mend_keel_core::finish::{self, Recipe};
@@ -26,9 +27,8 @@ use mend_keel_store::plans::{self, NewPlan};
 use mend_keel_store::{Act, Result, Store, StoreError, tasks};
 use serde_json::json;
 
-use self::stories::{Found, MAUD};
-use crate::pages::decide;
-use crate::pages::finish::coats_from;
+use crate::file::decide;
+use crate::file::finish::coats_from;
 
 /// Nobody signs in with these: the demo's owner is signed in by itself, and this matches no password.
 const NO_PASSWORD: &str = "!";

@@ -3,7 +3,6 @@
 use std::io::Write;
 use std::net::{Ipv4Addr, TcpListener};
 
-use mend_keel_core::units::LengthUnit;
 use mend_keel_store::Store;
 use rocket::config::{Config, SecretKey};
 use rocket::data::{Limits, ToByteUnit};
@@ -11,30 +10,12 @@ use rocket::fairing::{AdHoc, Fairing, Info, Kind};
 use rocket::http::{ContentType, Header};
 use rocket::{Build, Request, Response, Rocket, routes};
 
-use crate::auth::SignInTries;
-use crate::folder::DataFolder;
-use crate::jobs::Jobs;
-use crate::{assets, pages};
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Mode {
-    /// Nothing without signing in.
-    Serve,
-    /// The demo yard's owner is signed in by itself; loopback only.
-    Demo,
-}
-
-/// What every route may need to know.
-#[derive(Debug)]
-pub struct Settings {
-    pub mode: Mode,
-    pub folder: DataFolder,
-}
-
-/// The unit a yard's code stands for.
-pub fn yard_unit(code: &str) -> LengthUnit {
-    if code == "in" { LengthUnit::Inch } else { LengthUnit::Millimetre }
-}
+use crate::routes;
+use crate::web::auth::SignInTries;
+use crate::web::folder::DataFolder;
+use crate::web::jobs::Jobs;
+use crate::web::settings::{Mode, Settings};
+use crate::web::{assets, problem};
 
 /// Builds the server on loopback; the port must be free.
 pub fn build(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<Rocket<Build>, String> {
@@ -58,8 +39,8 @@ pub fn build(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<
         .manage(Jobs::default())
         .attach(SafeHeaders)
         .mount("/", routes![assets::asset])
-        .mount("/", pages::routes())
-        .register("/", pages::problem::catchers()))
+        .mount("/", routes::routes())
+        .register("/", problem::catchers()))
 }
 
 /// Runs until it is told to stop. Errors are one line a person can act on.

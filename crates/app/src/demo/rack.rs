@@ -7,7 +7,7 @@ use mend_keel_store::shed::Air;
 use mend_keel_store::stores::{self, FasteningSpec, NewItem};
 use mend_keel_store::{Act, Result, Store};
 
-use crate::instruments;
+use crate::file::instruments;
 
 /// The boards in the rack.
 pub fn boards() -> Vec<NewBoard> {

@@ -11,8 +11,8 @@ use mend_keel_store::{Act, Result, Store, accounts, tasks};
 
 use super::stories::MAUD;
 use super::survey;
-use crate::pages::decide::{self, Subject};
-use crate::pages::{BoatFile, Part};
+use crate::file::boat::{BoatFile, Part};
+use crate::file::decide::{self, Subject};
 
 /// The station whose upper edge was misread, and by how much, mm.
 const MISREAD: (usize, f64) = (6, 9.0);

@@ -14,12 +14,13 @@ use mend_keel_store::boats;
 use rocket::{get, post};
 use serde_json::{Map, Value, json};
 
-use super::{Choices, Desk, Page, pairs, render, render_faulty};
-use crate::auth::Crew;
-use crate::error::{AppError, Result};
-use crate::form::{Faults, Posted, Reader, Typed};
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{Units, crossing};
+use crate::web::auth::Crew;
+use crate::web::choices::{Choices, pairs};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{AppError, Result};
+use crate::web::form::{Faults, Posted, Reader, Typed};
 
 /// How a field of a calculator is typed.
 #[derive(Debug, Clone, Copy)]
@@ -430,7 +431,7 @@ async fn show(
                 label,
                 kind: kind(*k),
                 choices: match k {
-                    Kind::Species => super::boats::species_choices(),
+                    Kind::Species => crate::web::choices::species_choices(),
                     Kind::Choice(list) => list(),
                     _ => Choices::new(),
                 },

@@ -10,10 +10,11 @@ use mend_keel_core::timber::species;
 use mend_keel_store::boats::{self, Boat, NewBoat};
 use rocket::{get, post};
 
-use super::{Choices, Desk, Page, pairs, render, render_faulty};
-use crate::auth::Crew;
-use crate::error::{Answer, Result};
-use crate::form::{Faults, Posted, Reader, Submission, Typed};
+use crate::web::auth::Crew;
+use crate::web::choices::{Choices, pairs, species_choices};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, Result};
+use crate::web::form::{Faults, Posted, Reader, Submission, Typed};
 
 #[derive(Template)]
 #[template(path = "boats.html")]
@@ -60,10 +61,6 @@ struct New {
     species: Choices,
     decks: Choices,
     rigs: Choices,
-}
-
-pub fn species_choices() -> Choices {
-    species::all().iter().map(|s| (s.id.clone(), s.name.clone())).collect()
 }
 
 fn form(desk: &Desk<'_>, typed: Typed, faults: Faults) -> New {

@@ -4,11 +4,11 @@ use askama::Template;
 use rocket::{State, get, post};
 use serde_json::json;
 
-use super::{Desk, Page, render};
-use crate::auth::{Crew, User};
-use crate::error::{Answer, AppError, Result};
-use crate::form::Posted;
-use crate::jobs::Jobs;
+use crate::web::auth::{Crew, User};
+use crate::web::desk::{Desk, Page, render};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::Posted;
+use crate::web::jobs::Jobs;
 
 #[derive(Template)]
 #[template(path = "job.html")]

@@ -3,18 +3,18 @@
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::practice::{Practice, School, SchoolRules, Weights};
-use mend_keel_core::repair::butts;
-use mend_keel_core::repair::graving;
+use mend_keel_core::repair::{butts, graving};
 use mend_keel_core::timber::species::{self, Species};
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::accounts::{self, Yard};
 use rocket::{get, post};
 use serde_json::json;
 
-use super::{Desk, Page, decide, render, render_faulty};
-use crate::auth::{Crew, Owner};
-use crate::error::{Answer, Result};
-use crate::form::{Faults, Posted, Reader, Typed};
+use crate::file::decide;
+use crate::web::auth::{Crew, Owner};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, Result};
+use crate::web::form::{Faults, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "practice.html")]
@@ -129,9 +129,9 @@ fn written(practice: &Practice, units: crate::view::Units, mut typed: Typed) -> 
     typed
 }
 
-async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Result<Show, crate::error::AppError> {
+async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Result<Show, crate::web::error::AppError> {
     let (practice, version) = accounts::practice(desk.store).await?;
-    let learned = decide::rates(desk).await?;
+    let learned = decide::rates(desk.store).await?;
     let mut rates = Vec::new();
     for op in Operation::ALL {
         let (table, unit) = op.rate();
@@ -159,7 +159,7 @@ async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
         butts: vec![("Wide: offshore, coastal, museum", butts::WIDE), ("Close: sheltered, workboat", butts::CLOSE)],
         rates,
         species: species::all(),
-        choices: super::boats::species_choices(),
+        choices: crate::web::choices::species_choices(),
         offsets: accounts::meter_offsets(desk.store)
             .await?
             .into_iter()
@@ -172,7 +172,7 @@ async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
 }
 
 /// Everything as it stands.
-async fn in_force(desk: &Desk<'_>) -> std::result::Result<Typed, crate::error::AppError> {
+async fn in_force(desk: &Desk<'_>) -> std::result::Result<Typed, crate::web::error::AppError> {
     let (practice, _) = accounts::practice(desk.store).await?;
     let typed = Typed::default()
         .with("name", desk.yard.name.clone())
@@ -182,7 +182,7 @@ async fn in_force(desk: &Desk<'_>) -> std::result::Result<Typed, crate::error::A
 }
 
 /// What stands, with what was just typed over it.
-async fn typed_over(desk: &Desk<'_>, posted: &Posted) -> std::result::Result<Typed, crate::error::AppError> {
+async fn typed_over(desk: &Desk<'_>, posted: &Posted) -> std::result::Result<Typed, crate::web::error::AppError> {
     Ok(in_force(desk).await?.over(&posted.form.typed()))
 }
 
@@ -197,7 +197,7 @@ async fn keep(desk: &Desk<'_>, posted: &Posted, practice: &Practice, what: &str)
 /// Keeps a school's weights and limits; `reset` puts the handbook's back.
 #[post("/practice/school/<code>", data = "<posted>")]
 pub async fn keep_school(desk: Desk<'_>, _who: Owner, code: &str, posted: Posted) -> Result {
-    let school = School::from_code(code).ok_or(crate::error::AppError::NotFound("school"))?;
+    let school = School::from_code(code).ok_or(crate::web::error::AppError::NotFound("school"))?;
     let (mut practice, _) = accounts::practice(desk.store).await?;
     if posted.form.get("reset") == "1" {
         *practice.school_mut(school) = school.rules();

@@ -1,21 +1,18 @@
 //! Stores: fastenings, glues, compounds, coatings, abrasives, with batches, what is reserved, and when to order.
 
 use askama::Template;
-use mend_keel_core::InputError;
 use mend_keel_core::fastening::through::Kind;
-use mend_keel_core::metals;
-use mend_keel_store::StoreError;
-use mend_keel_store::boats as boat_store;
+use mend_keel_core::{InputError, metals};
 use mend_keel_store::stores::{self, FasteningSpec, Item, MoveKind, NewItem};
+use mend_keel_store::{StoreError, boats as boat_store};
 use rocket::{get, post};
 
-use super::metals::metal_choices;
-use super::rack::day;
-use super::{Choices, Desk, Page, pairs, render, render_faulty};
-use crate::auth::Crew;
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, NAME_LIMIT, Posted, Reader, Typed};
 use crate::view;
+use crate::web::auth::Crew;
+use crate::web::choices::{Choices, metal_choices, pairs};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, NAME_LIMIT, Posted, Reader, Typed, day};
 
 /// Fastenings a plan can ask for.
 const FORMS: [Kind; 4] = [Kind::Screw, Kind::Rivet, Kind::Clench, Kind::Bolt];

@@ -7,10 +7,11 @@ use mend_keel_store::boats;
 use mend_keel_store::tasks::{self, Running};
 use rocket::get;
 
-use super::{BoatFile, Desk, Page, render};
-use crate::auth::{Crew, User};
-use crate::error::{Answer, Result};
+use crate::file::boat::BoatFile;
 use crate::view;
+use crate::web::auth::{Crew, User};
+use crate::web::desk::{Desk, Page, render};
+use crate::web::error::{Answer, Result};
 
 #[derive(Template)]
 #[template(path = "today.html")]
@@ -75,7 +76,7 @@ pub async fn today(desk: Desk<'_>, user: User) -> Result {
             .map(|c| CoatToday {
                 name: c.name.clone(),
                 when: view::when_next(&c.earliest_at),
-                state: super::finish::state(c, now),
+                state: crate::file::finish::state(c, now),
             })
             .collect();
         let undecided = file.asking().iter().filter(|p| file.decision(p.id).is_none()).count();

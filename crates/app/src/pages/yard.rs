@@ -2,16 +2,15 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_store::StoreError;
 use mend_keel_store::accounts::{self, NewAccount, Role};
-use mend_keel_store::boats;
+use mend_keel_store::{StoreError, boats};
 use rocket::{get, post};
 use serde_json::json;
 
-use super::{Desk, Page, render, render_faulty};
-use crate::auth::{self, Crew, Owner};
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, Posted, Reader, Typed};
+use crate::web::auth::{self, Crew, Owner};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "yard.html")]

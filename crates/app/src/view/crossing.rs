@@ -4,17 +4,34 @@ use std::fmt::Write;
 
 use mend_keel_core::geometry::Point;
 use mend_keel_core::grid::{Address, Side};
+use mend_keel_core::repair::graving::Hole;
 use mend_keel_core::survey::Extent;
+use mend_keel_store::boats::{Boat, Plank};
+use mend_keel_store::findings::{Finding, Reading};
 
 use super::svg;
-use crate::pages::survey::SurveyFile;
 
 /// Room round the drawing, mm.
 const ROOM: f64 = 40.0;
 
+/// What is drawn close to: of the whole boat, since what reaches into the window counts.
+pub struct CloseTo<'a> {
+    pub boat: &'a Boat,
+    pub planks: &'a [Plank],
+    pub findings: &'a [Finding],
+    pub readings: &'a [Reading],
+    /// The fastenings of a plank, x from its fore joint.
+    pub holes: &'a dyn Fn(&Plank) -> Vec<Hole>,
+}
+
+impl std::fmt::Debug for CloseTo<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("CloseTo").field("boat", &self.boat.name).finish_non_exhaustive()
+    }
+}
+
 /// Draws the crossing at an address, which must lie on the shell. One unit is one millimetre.
-pub fn draw(survey: &SurveyFile, at: Address) -> String {
-    let file = &survey.file;
+pub fn draw(file: &CloseTo<'_>, at: Address) -> String {
     let shell = &file.boat.shell;
     let space = shell.frame_space();
     let (x0, x1) =
@@ -69,7 +86,7 @@ pub fn draw(survey: &SurveyFile, at: Address) -> String {
             let [_, foot] = on_strake(plank.strake, joint, 0.0);
             let _ = write!(out, "<path class=\"joint\" d=\"M{px:.1} {foot:.1}V{top:.1}\"/>");
         }
-        for hole in file.holes(plank) {
+        for hole in (file.holes)(plank) {
             let x = from + hole.x;
             if x < x0 || x > x1 {
                 continue;
@@ -85,7 +102,7 @@ pub fn draw(survey: &SurveyFile, at: Address) -> String {
             );
         }
     }
-    findings(&mut out, survey, at.side, &strakes, (x0, x1), &on_strake);
+    findings(&mut out, file, at.side, &strakes, (x0, x1), &on_strake);
     out.push_str("</g>");
     for frame in 1..=shell.frame_count() {
         let x = shell.frame_x(frame);
@@ -152,13 +169,12 @@ impl Bare {
 
 fn findings(
     out: &mut String,
-    survey: &SurveyFile,
+    file: &CloseTo<'_>,
     side: Side,
     strakes: &std::ops::RangeInclusive<u32>,
     (x0, x1): (f64, f64),
     on_strake: &dyn Fn(u32, f64, f64) -> Point,
 ) {
-    let file = &survey.file;
     let near = |a: Address| a.side == side && strakes.contains(&a.strake) && file.boat.shell.place(a).is_ok();
     for finding in file.findings.iter().filter(|f| f.is_open()) {
         let Some(at) = finding.address().filter(|a| near(*a)) else { continue };
@@ -181,7 +197,7 @@ fn findings(
         let middle = [drawn.iter().map(|p| p[0]).sum::<f64>() / n, drawn.iter().map(|p| p[1]).sum::<f64>() / n];
         out.push_str(&svg::glyph(finding.kind, finding.certainty, middle, 24.0));
     }
-    for reading in &survey.readings {
+    for reading in file.readings {
         let (Some(at), Some(x), Some(y)) = (reading.place.shell().filter(|a| near(*a)), reading.x, reading.y) else {
             continue;
         };

@@ -4,10 +4,10 @@ use std::fmt::Write;
 
 use mend_keel_core::geometry::{Point, extent};
 use mend_keel_core::repair::scarf::Joint;
+use mend_keel_store::decisions::Piece;
 
-use super::Units;
 use super::plank::{PlankView, ROOM};
-use super::svg;
+use super::{Units, svg};
 
 /// A corner to be marked out: its number and coordinates from the datum.
 #[derive(Debug, Clone)]
@@ -146,4 +146,8 @@ pub fn scarf(joint: &Joint, width: f64, units: Units) -> String {
     }
     out.push_str("</svg>");
     out
+}
+
+pub fn blank(units: Units, piece: &Piece) -> String {
+    units.dims(&[piece.length, piece.width, piece.thickness])
 }

@@ -1,7 +1,6 @@
 //! A server of its own for each test, a client that keeps cookies, and a browser.
 
 use std::io::{BufRead, BufReader};
-
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 

@@ -6,21 +6,21 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::timber::season::{self, SERVICE, Season};
 use mend_keel_core::timber::{movement, shrinkage_at, species};
+use mend_keel_core::units::parse_length;
 use mend_keel_exchange::sheet::rack::{AirRow, read_air, write_air};
 use mend_keel_store::shed::{self, Air};
 use rocket::http::ContentType;
 use rocket::{FromForm, get, post};
 
-use super::tabs;
-use crate::auth::Crew;
-use crate::error::{Answer, Result};
-use crate::form::{Faults, Posted, Typed};
-use crate::instruments;
-use crate::pages::boats::species_choices;
-use crate::pages::survey::files::{FaultView, uploaded};
-use crate::pages::{Choices, Desk, Page, render, render_faulty};
+use crate::file::instruments;
+use crate::pages::rack::tabs;
 use crate::view::Units;
-use mend_keel_core::units::parse_length;
+use crate::web::auth::Crew;
+use crate::web::choices::{Choices, species_choices};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, Result};
+use crate::web::form::{Faults, Posted, Typed};
+use crate::web::uploads::{FaultView, uploaded};
 
 #[derive(Template)]
 #[template(path = "rack/air.html")]

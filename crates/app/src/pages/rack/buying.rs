@@ -7,20 +7,19 @@ use mend_keel_core::timber::board::{self, PLANING_PER_FACE, end_trim};
 use mend_keel_core::timber::{measure, species};
 use mend_keel_core::units::LengthUnit;
 use mend_keel_exchange::sheet::rack::{read_prices, write_prices};
-use mend_keel_store::boats as boat_store;
 use mend_keel_store::decisions::{self, Geometry, PieceState};
 use mend_keel_store::shed::{self, Price};
-use mend_keel_store::{accounts, boards};
+use mend_keel_store::{accounts, boards, boats as boat_store};
 use rocket::http::ContentType;
 use rocket::{get, post};
 
-use super::tabs;
-use crate::auth::Crew;
-use crate::error::{Answer, Result};
-use crate::form::{Faults, Posted, Reader, Typed};
-use crate::instruments;
-use crate::pages::survey::files::{FaultView, uploaded};
-use crate::pages::{Desk, Page, render, render_faulty, timber};
+use crate::file::instruments;
+use crate::pages::rack::tabs;
+use crate::web::auth::Crew;
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, Result};
+use crate::web::form::{Faults, Posted, Reader, Typed};
+use crate::web::uploads::{FaultView, uploaded};
 
 #[derive(Template)]
 #[template(path = "rack/buying.html")]
@@ -80,7 +79,7 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
         let Ok(wood) = species::find(&piece.species) else { continue };
         let boat = boats.get(&piece.boat_id).cloned().unwrap_or_default();
         let is_sheet = matches!(piece.geometry, Geometry::Timber { sheet: true, .. });
-        let need = timber::need(&piece);
+        let need = crate::file::timber::need(&piece);
         let served =
             rack.iter().filter(|b| b.state == "free").any(|b| board::fit(&b.stock(), &b.details, &need, wood).serves);
         if piece.state != PieceState::Planned || (served && !is_sheet) {

@@ -12,18 +12,17 @@ use mend_keel_store::boards::{self, Board, CutPiece, Offcut};
 use mend_keel_store::boats::{self as boat_store, Boat};
 use mend_keel_store::decisions::{self, Geometry, Piece, PieceState};
 use mend_keel_store::{Act, Store, accounts};
-use rocket::tokio;
-use rocket::{State, get, post};
+use rocket::{State, get, post, tokio};
 use serde::{Deserialize, Serialize};
 
-use super::tabs;
-use crate::auth::Crew;
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, Posted, Reader, Typed};
-use crate::jobs::Jobs;
-use crate::pages::{Desk, Page, render, render_faulty};
+use crate::pages::rack::tabs;
 use crate::view::board::{self as drawing, OnBoard};
 use crate::view::{self, Units};
+use crate::web::auth::Crew;
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, Posted, Reader, Typed};
+use crate::web::jobs::Jobs;
 
 /// A plan as it is kept.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -304,7 +303,7 @@ pub async fn begin(desk: Desk<'_>, _who: Crew, jobs: &State<Jobs>, posted: Poste
     let price = accounts::practice(desk.store).await?.0.prices.timber;
     let (job, ids) = job(&yard, &wanted, price, 1);
     let owners: Vec<(i64, i64)> = wanted.iter().map(|p| (p.id, p.boat_id)).collect();
-    let id = crate::auth::random_token().map_err(|e| AppError::Broken(e.message))?;
+    let id = crate::web::auth::random_token().map_err(|e| AppError::Broken(e.message))?;
     let title = format!("Laying {} pieces on {} boards", wanted.len(), ids.len());
     let Some(handle) = jobs.begin(&id, &title, desk.user.account.id, LONGEST) else {
         return Err(AppError::Refused(

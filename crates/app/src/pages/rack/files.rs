@@ -10,13 +10,13 @@ use rocket::http::ContentType;
 use rocket::http::uri::Host;
 use rocket::{get, post};
 
-use super::tabs;
-use crate::auth::Crew;
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, Posted};
-use crate::pages::survey::files::{FaultView, uploaded};
-use crate::pages::{Desk, Page, render, render_faulty};
+use crate::pages::rack::tabs;
 use crate::view::Units;
+use crate::web::auth::Crew;
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, Posted};
+use crate::web::uploads::{FaultView, uploaded};
 
 #[derive(Template)]
 #[template(path = "rack/files.html")]

@@ -13,18 +13,17 @@ use mend_keel_core::timber::board::{
 };
 use mend_keel_core::timber::{measure, moisture, species};
 use mend_keel_core::units::{LengthUnit, parse_length};
-use mend_keel_store::StoreError;
-use mend_keel_store::accounts;
 use mend_keel_store::boards::{self, Board, BoardCut, NewBoard};
+use mend_keel_store::{StoreError, accounts};
 use rocket::{get, post};
 
-use super::boats::species_choices;
-use super::{Choices, Desk, Page, pairs, render, render_faulty};
-use crate::auth::Crew;
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Submission, Typed};
-use crate::photos;
 use crate::view::{self, Units, board as drawing, chart};
+use crate::web::auth::Crew;
+use crate::web::choices::{Choices, pairs, species_choices};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Submission, Typed, day};
+use crate::web::photos;
 
 /// The pages of the rack, as tabs.
 pub fn tabs() -> Vec<(&'static str, &'static str)> {
@@ -275,7 +274,7 @@ pub async fn measure_board(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) 
     let simulated = read.is_on("simulated");
     let (shown, warm) = if simulated {
         let taken = boards::moistures(desk.store, id).await?.len();
-        crate::instruments::board_meter(&b.tag, b.moisture.unwrap_or(18.0), taken as u64)
+        crate::file::instruments::board_meter(&b.tag, b.moisture.unwrap_or(18.0), taken as u64)
     } else {
         (read.number("shown", 0.0, 100.0), read.number("wood_temperature", -20.0, 60.0))
     };
@@ -529,21 +528,6 @@ pub fn read_defect(line: &str, unit: LengthUnit) -> std::result::Result<Defect, 
         .ok_or_else(|| format!("“{}” is no kind of defect", kind.chars().take(40).collect::<String>()))?;
     let mm = |text: &str| parse_length(text, unit).map_err(|e| e.message);
     Ok(Defect { kind, x0: mm(x0)?, x1: mm(x1)?, y0: mm(y0)?, y1: mm(y1)? })
-}
-
-/// A day as a person types it into a date field; the fault is told at the field.
-pub fn day(read: &mut Reader<'_>, field: &str) -> Option<String> {
-    let text = read.text(field, 20);
-    if text.is_empty() {
-        return None;
-    }
-    match text.parse::<jiff::civil::Date>() {
-        Ok(date) => Some(date.to_string()),
-        Err(_) => {
-            read.faults.add(InputError::new(field, "write a day as 2026-03-01"));
-            None
-        }
-    }
 }
 
 fn read(desk: &Desk<'_>, submitted: &Submission) -> std::result::Result<NewBoard, Faults> {

@@ -6,20 +6,20 @@ use mend_keel_core::cutting::sheets::{self, GAP, Job, Part, Turn};
 use mend_keel_core::geometry::Point;
 use mend_keel_core::shape::pattern::{self, Allowances};
 use mend_keel_exchange::drawing::{Drawing, Layer};
-use mend_keel_store::boats as boat_store;
 use mend_keel_store::decisions::{self, Geometry};
-use mend_keel_store::{Act, Store, boards, captures};
-use rocket::tokio;
-use rocket::{State, get, post};
+use mend_keel_store::{Act, Store, boards, boats as boat_store, captures};
+use rocket::{State, get, post, tokio};
 use serde::{Deserialize, Serialize};
 
-use super::tabs;
-use crate::auth::Crew;
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, Posted, Reader, Typed};
-use crate::jobs::Jobs;
-use crate::pages::{Choices, Desk, Page, pairs, render, render_faulty};
-use crate::view::{self, paper, svg};
+use crate::pages::rack::tabs;
+use crate::view::{self, svg};
+use crate::web::auth::Crew;
+use crate::web::choices::{Choices, pairs};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::drawn;
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, Posted, Reader, Typed};
+use crate::web::jobs::Jobs;
 
 /// Sheets that are sold, mm.
 const SHEETS: [(&str, &str, (f64, f64)); 2] =
@@ -195,7 +195,7 @@ pub async fn begin(desk: Desk<'_>, _who: Crew, jobs: &State<Jobs>, posted: Poste
     }
     let (names, parts): (Vec<String>, Vec<Part>) = wanted.into_iter().unzip();
     let job = Job { width: size.0, height: size.1, sheets: count, parts, gap, seed: 1 };
-    let id = crate::auth::random_token().map_err(|e| AppError::Broken(e.message))?;
+    let id = crate::web::auth::random_token().map_err(|e| AppError::Broken(e.message))?;
     let limit = std::time::Duration::from_secs_f64(seconds);
     let Some(handle) = jobs.begin(&id, "Nesting parts on sheets", desk.user.account.id, limit) else {
         return Err(AppError::Refused(
@@ -261,5 +261,5 @@ pub async fn file(desk: Desk<'_>, _who: Crew, sheet: usize, kind: &str) -> Resul
     for part in kept.parts.iter().filter(|p| p.sheet + 1 == sheet) {
         drawing.outline(Layer::Cut, part.outline.clone());
     }
-    paper::file(&drawing, kind)
+    drawn::file(&drawing, kind)
 }

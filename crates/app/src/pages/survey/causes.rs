@@ -4,11 +4,12 @@ use askama::Template;
 use mend_keel_core::survey::Cause;
 use rocket::{get, post};
 
-use super::{Tab, tabs};
-use crate::auth::{BoatReader, Crew};
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, NAME_LIMIT, Posted, Reader, Typed};
-use crate::pages::{BoatFile, Desk, Page, render, render_faulty};
+use crate::file::boat::BoatFile;
+use crate::pages::survey::{Tab, tabs};
+use crate::web::auth::{BoatReader, Crew};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, NAME_LIMIT, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "survey/causes.html")]

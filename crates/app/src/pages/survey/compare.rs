@@ -6,12 +6,13 @@ use mend_keel_store::surveys::{self, Survey};
 use rocket::{get, post};
 use serde_json::json;
 
-use super::{SurveyFile, Tab, tabs};
-use crate::auth::{BoatReader, Crew};
-use crate::error::{Answer, Result};
-use crate::form::{Faults, Posted, Reader, Typed};
-use crate::pages::{Desk, Page, render, render_faulty};
+use crate::file::survey::SurveyFile;
+use crate::pages::survey::{Tab, tabs};
 use crate::view;
+use crate::web::auth::{BoatReader, Crew};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, Result};
+use crate::web::form::{Faults, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "survey/compare.html")]
@@ -72,7 +73,7 @@ async fn page_of(
     after: Option<i64>,
     typed: Typed,
     faults: Faults,
-) -> std::result::Result<Show, crate::error::AppError> {
+) -> std::result::Result<Show, crate::web::error::AppError> {
     let survey = SurveyFile::load(desk.store, id).await?;
     let closed = surveys::surveys(desk.store, id).await?;
     let find = |wanted: Option<i64>| wanted.and_then(|w| closed.iter().find(|s| s.id == w));

@@ -10,14 +10,16 @@ use mend_keel_core::survey::Method;
 use mend_keel_core::survey::coverage::Coverage;
 use rocket::{get, post};
 
-use super::{SurveyFile, Tab, cell_of, tabs};
-use crate::auth::{BoatReader, Crew};
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, Posted, Reader, Typed};
-use crate::pages::finding::place_link;
-use crate::pages::map::typed_place;
-use crate::pages::{BoatFile, Desk, Page, Part, render, render_faulty};
+use crate::file::boat::{BoatFile, Part};
+use crate::file::place::typed_place;
+use crate::file::survey::{SurveyFile, cell_of};
+use crate::pages::survey::finding::place_link;
+use crate::pages::survey::{Tab, tabs};
 use crate::view::percent;
+use crate::web::auth::{BoatReader, Crew};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "survey/coverage.html")]

@@ -13,34 +13,20 @@ use mend_keel_store::findings::{self, Carried, NewFinding, NewReading};
 use rocket::http::ContentType;
 use rocket::{get, post};
 
-use super::{SurveyFile, Tab, tabs};
-use crate::auth::{BoatReader, Crew};
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Submission};
-use crate::pages::finding::check_extent;
-use crate::pages::{BoatFile, Desk, Page, render, render_faulty};
-
-/// What is wrong with a cell of a file.
-#[derive(Debug)]
-pub struct FaultView {
-    pub line: u64,
-    pub column: String,
-    pub message: String,
-}
+use crate::file::boat::BoatFile;
+use crate::file::survey::SurveyFile;
+use crate::pages::survey::finding::check_extent;
+use crate::pages::survey::{Tab, tabs};
+use crate::web::auth::{BoatReader, Crew};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted};
+use crate::web::uploads::{FaultView, uploaded};
 
 impl FaultView {
     pub fn new(fault: &Fault) -> Self {
         Self { line: fault.line, column: fault.column.clone(), message: fault.message.clone() }
     }
-}
-
-/// The bytes of a form's file. Errors name `file`.
-pub fn uploaded(form: &mut Submission) -> std::result::Result<Vec<u8>, InputError> {
-    let upload = form.uploads.pop().ok_or_else(|| InputError::new("file", "pick a file"))?;
-    if upload.too_large {
-        return Err(InputError::new("file", "is too large"));
-    }
-    Ok(upload.bytes)
 }
 
 #[derive(Template)]

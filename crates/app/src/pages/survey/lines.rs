@@ -8,13 +8,14 @@ use mend_keel_core::survey::line;
 use mend_keel_store::surveys::{self, Line};
 use rocket::{get, post};
 
-use super::{Tab, tabs};
-use crate::auth::{BoatReader, Crew};
-use crate::error::{Answer, Result};
-use crate::form::{Faults, NAME_LIMIT, Posted, Reader, Typed};
-use crate::pages::{BoatFile, Desk, Page, render, render_faulty};
+use crate::file::boat::BoatFile;
+use crate::pages::survey::{Tab, tabs};
 use crate::view;
 use crate::view::chart::{self, Curve};
+use crate::web::auth::{BoatReader, Crew};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, Result};
+use crate::web::form::{Faults, NAME_LIMIT, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "survey/lines.html")]
@@ -131,7 +132,7 @@ async fn page_of(
     id: i64,
     typed: Typed,
     faults: Faults,
-) -> std::result::Result<Show, crate::error::AppError> {
+) -> std::result::Result<Show, crate::web::error::AppError> {
     let file = BoatFile::load(desk.store, id).await?;
     let all = surveys::lines(desk.store, id).await?;
     // Older ones are in the story.

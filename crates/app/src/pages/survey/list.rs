@@ -6,12 +6,13 @@ use mend_keel_core::survey::urgency;
 use mend_keel_store::findings::{self, Finding};
 use rocket::get;
 
-use super::{SurveyFile, Tab, tabs};
-use crate::auth::BoatReader;
-use crate::error::Result;
-use crate::pages::{Desk, Page, render};
+use crate::file::survey::SurveyFile;
+use crate::pages::survey::{Tab, tabs};
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{self, percent};
+use crate::web::auth::BoatReader;
+use crate::web::desk::{Desk, Page, render};
+use crate::web::error::Result;
 
 #[derive(Template)]
 #[template(path = "survey/findings.html")]

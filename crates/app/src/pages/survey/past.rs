@@ -6,14 +6,16 @@ use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_store::surveys::NewPastRepair;
 use rocket::{get, post};
 
-use super::coverage::stretch;
-use super::{SurveyFile, Tab, tabs};
-use crate::auth::{BoatReader, Crew};
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Typed};
-use crate::pages::map::typed_part;
-use crate::pages::{Desk, Page, pairs, render, render_faulty};
+use crate::file::place::typed_part;
+use crate::file::survey::SurveyFile;
+use crate::pages::survey::coverage::stretch;
+use crate::pages::survey::{Tab, tabs};
 use crate::view;
+use crate::web::auth::{BoatReader, Crew};
+use crate::web::choices::pairs;
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "survey/past.html")]

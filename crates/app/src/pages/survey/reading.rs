@@ -9,13 +9,15 @@ use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, Rea
 use mend_keel_store::findings::{self, NewReading, Reading};
 use rocket::{get, post};
 
-use crate::auth::Crew;
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, Posted, Reader, Submission, Typed};
-use crate::pages::finding::{off_the_boat, place_link};
-use crate::pages::map::typed_place;
-use crate::pages::{BoatFile, Choices, Desk, Page, Part, pairs, render, render_faulty};
+use crate::file::boat::{BoatFile, Part};
+use crate::file::place::typed_place;
+use crate::pages::survey::finding::{off_the_boat, place_link};
 use crate::view::{self, chart};
+use crate::web::auth::Crew;
+use crate::web::choices::{Choices, pairs};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, Posted, Reader, Submission, Typed};
 
 /// What can be chosen in the fields of a measure.
 #[derive(Debug)]
@@ -320,7 +322,7 @@ pub async fn simulate(desk: Desk<'_>, _who: Crew, id: i64, instrument: &str, at:
     let place = found.map_err(|e| AppError::Refused(e.message))?;
     let part = file.part_at(&place).map_err(|e| AppError::Refused(e.message))?;
     let taken = findings::readings(desk.store, id).await?.len() as u64;
-    let fields =
-        crate::instruments::read(instrument, &file, &place, &part, taken).ok_or(AppError::NotFound("instrument"))?;
+    let fields = crate::file::instruments::read(instrument, &file, &place, &part, taken)
+        .ok_or(AppError::NotFound("instrument"))?;
     Ok(Answer::Data(fields))
 }

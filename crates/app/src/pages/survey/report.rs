@@ -8,14 +8,14 @@ use mend_keel_exchange::report::{Block, Mark, Photo, Report};
 use mend_keel_store::findings::{self, MarkKind};
 use mend_keel_store::surveys;
 
-use super::SurveyFile;
-use super::coverage::untouched;
-use super::lines::drawn_lines;
-use super::sample::region_rows;
-use crate::error::AppError;
-use crate::pages::Desk;
-use crate::photos;
+use crate::file::survey::SurveyFile;
+use crate::pages::survey::coverage::untouched;
+use crate::pages::survey::lines::drawn_lines;
+use crate::pages::survey::sample::region_rows;
 use crate::view::{self, percent};
+use crate::web::desk::Desk;
+use crate::web::error::AppError;
+use crate::web::photos;
 
 /// Most photos printed.
 const MOST_PHOTOS: usize = 60;

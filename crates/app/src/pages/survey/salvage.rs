@@ -9,14 +9,15 @@ use mend_keel_store::boards::NewBoard;
 use mend_keel_store::surveys::{self, NewFitting};
 use rocket::{get, post};
 
-use super::past::one_place;
-use super::{SurveyFile, Tab, tabs};
-use crate::auth::{BoatReader, Crew};
-use crate::error::{Answer, AppError, Result};
-use crate::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Typed};
-use crate::pages::boats::species_choices;
-use crate::pages::{Desk, Page, pairs, render, render_faulty};
+use crate::file::survey::SurveyFile;
+use crate::pages::survey::past::one_place;
+use crate::pages::survey::{Tab, tabs};
 use crate::view;
+use crate::web::auth::{BoatReader, Crew};
+use crate::web::choices::{pairs, species_choices};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "survey/salvage.html")]

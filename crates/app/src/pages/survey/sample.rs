@@ -7,13 +7,14 @@ use mend_keel_core::survey::sample::{self, Height, Part, Region, SampleVerdict, 
 use mend_keel_core::{InputError, Reason, Verdict};
 use rocket::{get, post};
 
-use super::{SurveyFile, Tab, tabs};
-use crate::auth::{BoatReader, Crew, random_token};
-use crate::error::{Answer, Result};
-use crate::form::{Faults, Posted, Reader, Typed};
-use crate::pages::{Desk, Page, render, render_faulty};
+use crate::file::survey::SurveyFile;
+use crate::pages::survey::{Tab, tabs};
 use crate::view::percent;
 use crate::view::reasons::ReasonView;
+use crate::web::auth::{BoatReader, Crew, random_token};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, Result};
+use crate::web::form::{Faults, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "survey/sample.html")]
@@ -205,7 +206,7 @@ pub async fn pick(desk: Desk<'_>, _who: Crew, id: i64, region: &str, posted: Pos
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let count = read.whole("count", 1, MOST_AT_ONCE);
     let Some(wanted) = region_from(region) else {
-        return Err(crate::error::AppError::NotFound("region"));
+        return Err(crate::web::error::AppError::NotFound("region"));
     };
     let boat = &survey.file.boat;
     let population = sample::population(&boat.shell, boat.waterline_strake, wanted);
@@ -218,7 +219,7 @@ pub async fn pick(desk: Desk<'_>, _who: Crew, id: i64, region: &str, posted: Pos
         return render_faulty(&show(&desk, &survey, posted.form.typed(), read.faults, region));
     }
     // A seed a person can read out and type again.
-    let token = random_token().map_err(|e| crate::error::AppError::Broken(e.message))?;
+    let token = random_token().map_err(|e| crate::web::error::AppError::Broken(e.message))?;
     let seed = u64::from_str_radix(&token[..8], 16).unwrap_or_default();
     let picks = sample::draw(&population, &before, count, seed);
     let location = format!("/boats/{id}/survey/sample");

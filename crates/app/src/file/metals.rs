@@ -1,0 +1,178 @@
+//! All metal recorded on a boat, where it lies.
+
+use mend_keel_core::fastening;
+use mend_keel_core::grid::{Address, Place, Side};
+use mend_keel_core::metals::{self, Item, Zone};
+use mend_keel_core::survey::FindingKind;
+use mend_keel_core::survey::reading::{Measure, Metal as Drawn};
+use mend_keel_store::StoreError;
+use mend_keel_store::fastenings::{self, Done, MetalItem, Region};
+
+use crate::file::boat::BoatFile;
+use crate::file::survey::SurveyFile;
+use crate::pages::fasten::bolts;
+use crate::web::desk::Desk;
+
+/// A metal as the survey names it, in the table.
+fn of_reading(metal: Drawn) -> Option<&'static str> {
+    Some(match metal {
+        Drawn::Galvanised => "galvanised_steel",
+        Drawn::PlainSteel => "mild_steel",
+        Drawn::Copper => "copper",
+        Drawn::Brass => "yellow_brass",
+        Drawn::Bronze => "silicon_bronze",
+        Drawn::Stainless => "stainless_316",
+        Drawn::NickelCopper => "monel",
+        Drawn::Wood => return None,
+    })
+}
+
+/// Everything about metal that is recorded of a boat.
+#[derive(Debug)]
+pub struct Recorded {
+    pub kept: Vec<MetalItem>,
+    /// Regions refastened, each with the crossings done there.
+    pub regions: Vec<(Region, Vec<Done>)>,
+    pub fitted: Vec<(String, bolts::Plan)>,
+}
+
+pub async fn load(desk: &Desk<'_>, boat: i64) -> std::result::Result<Recorded, StoreError> {
+    let mut regions = Vec::new();
+    for region in fastenings::regions(desk.store, boat).await? {
+        let done = fastenings::done(desk.store, region.id).await?;
+        regions.push((region, done));
+    }
+    let bolted = fastenings::all_bolted(desk.store, boat).await?;
+    let fitted = bolted.into_iter().filter_map(|f| Some((f.name, serde_json::from_value(f.body).ok()?))).collect();
+    Ok(Recorded { kept: fastenings::metal(desk.store, boat).await?, regions, fitted })
+}
+
+/// Where a place on the shell lies: aft, to port, and up, as far as the girth tells.
+pub fn spot(file: &BoatFile, at: Address) -> Option<[f64; 3]> {
+    let shell = &file.boat.shell;
+    shell.place(at).ok()?;
+    let x = shell.frame_x(at.frame);
+    let girth = shell.girth(at.side, at.strake as usize - 1, x) + shell.width(at) / 2.0;
+    // Half the girth lies outward in the bottom; up is what is left of it.
+    let out = (girth / 2.0).min(file.boat.beam / 2.0);
+    Some([x, if at.side == Side::Port { out } else { -out }, girth - out])
+}
+
+/// Everything recorded: what was written down here, every fastening that was drawn and is still what holds there, every crossing that
+/// was refastened, and the bolts of fittings.
+pub fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
+    let boat = &survey.file.boat;
+    let oak = boat.frame_species.contains("oak");
+    let kept = &all.kept;
+    let renewed = |at: Address| {
+        all.regions
+            .iter()
+            .any(|(r, done)| r.side == at.side && done.iter().any(|d| (d.strake, d.frame) == (at.strake, at.frame)))
+    };
+    let zone = |below: bool| if below { Zone::Below } else { Zone::Splash };
+    let mut items: Vec<Item> = kept
+        .iter()
+        .filter_map(|m| {
+            Some(Item {
+                name: m.name.clone(),
+                metal: metals::find(&m.metal).ok()?,
+                zone: m.zone,
+                area: m.area,
+                at: [m.x, m.y, m.z],
+                in_wood: m.in_wood,
+                in_oak: m.in_oak,
+                alkali: m.alkali,
+            })
+        })
+        .collect();
+    let drawn = survey.readings.iter().filter_map(|r| {
+        let (Measure::DrawFastening { metal, original, .. }, Some(at)) = (&r.measure, r.place.shell()) else {
+            return None;
+        };
+        if renewed(at) {
+            return None;
+        }
+        Some(Item {
+            name: format!("fastening drawn at {}", boat.shown(at)),
+            metal: metals::find(of_reading(*metal)?).ok()?,
+            zone: zone(survey.file.is_below_waterline(at.strake)),
+            area: metals::head_area(*original),
+            at: spot(&survey.file, at)?,
+            in_wood: true,
+            in_oak: oak,
+            alkali: false,
+        })
+    });
+    items.extend(drawn);
+    for (region, done) in &all.regions {
+        items.extend(done.iter().filter_map(|d| {
+            let at = Address { side: region.side, strake: d.strake, frame: d.frame };
+            let holding = f64::from(fastening::per_crossing(boat.shell.place(at).map(|at| boat.shell.width(at)).ok()?));
+            let shank = fastening::shank_for(boat.plank_thickness);
+            Some(Item {
+                name: format!("new fastenings at {}", boat.shown(at)),
+                metal: metals::find(&region.metal).ok()?,
+                zone: zone(survey.file.is_below_waterline(d.strake)),
+                area: holding * metals::head_area(shank),
+                at: spot(&survey.file, at)?,
+                in_wood: true,
+                in_oak: oak,
+                alkali: false,
+            })
+        }));
+    }
+    items.extend(all.fitted.iter().filter_map(|(name, f)| {
+        let at = Place::parse(f.place.as_deref()?).ok()?.shell()?;
+        Some(Item {
+            name: format!("bolts of {name}"),
+            metal: metals::find(f.metal.as_deref()?).ok()?,
+            zone: zone(f.below),
+            area: f.holes.len().max(1) as f64 * metals::head_area(f.diameter),
+            at: spot(&survey.file, at)?,
+            in_wood: true,
+            in_oak: oak,
+            alkali: false,
+        })
+    }));
+    // Alkali-softened wood that the survey found speaks for the metal near it.
+    let soft: Vec<[f64; 3]> = survey
+        .file
+        .findings
+        .iter()
+        .filter(|f| f.is_open() && f.kind == FindingKind::Alkali)
+        .filter_map(|f| spot(&survey.file, f.address()?))
+        .collect();
+    for item in &mut items {
+        item.alkali |= soft.iter().any(|s| metals::apart(*s, item.at) <= metals::NEAR);
+    }
+    items
+}
+
+/// Pairs that wet wood joins, as indexes into the items: those kept come first, in their order.
+pub fn joined(kept: &[MetalItem]) -> Vec<(usize, usize)> {
+    let index = |id: i64| kept.iter().position(|m| m.id == id);
+    kept.iter().enumerate().filter_map(|(i, m)| Some((i, index(m.joined_to?)?))).filter(|(i, j)| i != j).collect()
+}
+
+/// When fastenings fall due that no piece above speaks of: her own, as old as she is, and those of regions renewed.
+pub fn due_of_planking(survey: &SurveyFile, all: &Recorded) -> Vec<(String, &'static str, i32)> {
+    let mut due: Vec<(String, &'static str, i32)> = Vec::new();
+    if let Some(year) = survey.file.boat.year.and_then(|y| i32::try_from(y).ok()) {
+        let mut seen = std::collections::BTreeSet::new();
+        for reading in &survey.readings {
+            if let Measure::DrawFastening { metal, .. } = reading.measure
+                && let Some(id) = of_reading(metal)
+                && seen.insert(id)
+            {
+                due.push((format!("Fastenings drawn, where they are of {year}"), id, year));
+            }
+        }
+    }
+    for (region, done) in &all.regions {
+        let year = done.iter().filter_map(|d| d.at.get(..4)?.parse().ok()).max();
+        if let (Some(year), Ok(metal)) = (year, metals::find(&region.metal)) {
+            due.push((format!("{}, renewed", region.name), metal.id.as_str(), year));
+        }
+    }
+    due
+}

@@ -1,0 +1,12 @@
+//! What is loaded of a boat: read models over the store, with what the core needs of them. No page, no form, no Rocket.
+
+pub mod boat;
+pub mod decide;
+pub mod finish;
+pub mod instruments;
+pub mod metals;
+pub mod place;
+pub mod refasten;
+pub mod seams;
+pub mod survey;
+pub mod timber;

@@ -1,0 +1,103 @@
+//! A region that is refastened, with the fastenings and old holes that count there.
+
+use std::collections::{BTreeMap, HashMap};
+
+use mend_keel_core::InputError;
+use mend_keel_core::fastening::pattern::{OldHole, Size};
+use mend_keel_core::fastening::region::{self, Fastener, Known, Region as CoreRegion, RegionPlan};
+use mend_keel_core::fastening::{Joining, through};
+use mend_keel_core::grid::Address;
+use mend_keel_core::survey::reading::Measure;
+use mend_keel_core::timber::species;
+use mend_keel_store::StoreError;
+use mend_keel_store::fastenings::Region;
+use mend_keel_store::findings::Reading;
+
+use crate::file::boat::BoatFile;
+
+/// How thick the old fastenings are, mm, and of how many that were drawn it is known: the thickest drawn in the region, or else on the
+/// boat, when new; a nail's by the plank's thickness where none was drawn.
+pub fn old_diameter(file: &BoatFile, readings: &[Reading], region: &Region) -> (f64, usize) {
+    let drawn: Vec<(Address, f64)> = readings
+        .iter()
+        .filter_map(|r| match r.measure {
+            Measure::DrawFastening { original, .. } => Some((r.place.shell()?, original)),
+            _ => None,
+        })
+        .collect();
+    let here = |at: &Address| {
+        at.side == region.side
+            && (region.strake_from..=region.strake_to).contains(&at.strake)
+            && (region.frame_from..=region.frame_to).contains(&at.frame)
+    };
+    let within: Vec<f64> = drawn.iter().filter(|(at, _)| here(at)).map(|(_, d)| *d).collect();
+    let known = if within.is_empty() { drawn.iter().map(|(_, d)| *d).collect() } else { within };
+    let thickest = known.iter().copied().max_by(f64::total_cmp);
+    (thickest.unwrap_or_else(|| through::nail_shank(file.boat.plank_thickness)), known.len())
+}
+
+/// What goes into a strake: sized by the thinnest of its planks in the region, on the frames behind it.
+fn fastener(file: &BoatFile, region: &Region, strake: u32) -> std::result::Result<Fastener, StoreError> {
+    let broken = |e: InputError| StoreError::Conflict(e.to_string());
+    let frames = (region.frame_from..=region.frame_to).map(|frame| Address { side: region.side, strake, frame });
+    let thickness = frames
+        .clone()
+        .filter_map(|at| file.plank_at(at).ok())
+        .map(|p| p.thickness)
+        .min_by(f64::total_cmp)
+        .unwrap_or(file.boat.plank_thickness);
+    region::fastener(
+        region.kind,
+        &Joining {
+            plank: species::find(&file.boat.plank_species).map_err(broken)?,
+            frame: species::find(&file.boat.frame_species).map_err(broken)?,
+            plank_thickness: thickness,
+            plank_width: file.boat.shell.widest(region.side, strake, region.frame_from, region.frame_to),
+            frame_moulded: file.boat.frame_moulded,
+            to_plane_off: region.to_plane_off,
+        },
+    )
+    .map_err(broken)
+}
+
+/// A region with what goes into each strake and every crossing planned.
+#[derive(Debug)]
+pub struct Worked {
+    pub fasteners: BTreeMap<u32, Fastener>,
+    pub plan: RegionPlan,
+}
+
+pub fn work_out(
+    file: &BoatFile,
+    region: &Region,
+    holes: &HashMap<Address, Vec<OldHole>>,
+    old_diameter: f64,
+) -> std::result::Result<Worked, StoreError> {
+    let shell = &file.boat.shell;
+    // The grid may have been made smaller than the region.
+    let region = Region {
+        strake_to: region.strake_to.min(shell.strake_count()),
+        frame_to: region.frame_to.min(shell.frame_count()),
+        ..region.clone()
+    };
+    let mut fasteners = BTreeMap::new();
+    for strake in region.strake_from..=region.strake_to {
+        fasteners.insert(strake, fastener(file, &region, strake)?);
+    }
+    let asked = CoreRegion {
+        side: region.side,
+        strakes: (region.strake_from, region.strake_to),
+        frames: (region.frame_from, region.frame_to),
+        frame_sided: file.boat.frame_sided,
+        old_diameter,
+        in_lap: region.in_lap,
+    };
+    let ends = |strake: u32| {
+        let joints = file.joints.iter().filter(move |j| j.side == region.side && j.strake == strake);
+        joints.map(|j| shell.bay_middle(j.bay)).collect()
+    };
+    let size = |strake: u32| fasteners.get(&strake).map_or(Size::Screw(14), |f| f.size);
+    let known = Known { ends: &ends, size: &size, found: &|at| holes.get(&at).cloned() };
+    let plan = region::plan_region(shell, &asked, &known).map_err(|e| StoreError::Conflict(e.to_string()))?;
+    Ok(Worked { fasteners, plan })
+}

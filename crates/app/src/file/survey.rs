@@ -1,0 +1,303 @@
+//! A boat's survey: everything found and read, and what follows from it.
+
+use std::collections::HashSet;
+
+use mend_keel_core::fastening;
+use mend_keel_core::geometry::extent;
+use mend_keel_core::grid::member::Surface;
+use mend_keel_core::grid::{Address, Place, Side};
+use mend_keel_core::repair::butts::Violation;
+use mend_keel_core::survey::compare::Entry;
+use mend_keel_core::survey::coverage::{Cell, Coverage};
+use mend_keel_core::survey::field::{self, Spot};
+use mend_keel_core::survey::reading::Measure;
+use mend_keel_core::survey::{FindingKind, Grade, Method};
+use mend_keel_store::boats::Plank;
+use mend_keel_store::findings::{self, Finding, Reading};
+use mend_keel_store::surveys::{self, Looked, PastRepair, Pick};
+use mend_keel_store::{Store, StoreError};
+
+use crate::file::boat::{BoatFile, Part};
+use crate::view::crossing::{self, CloseTo};
+use crate::view::layers::{CellState, DrawnSpot, Layers, MoistureSpot, SeamSpot};
+use crate::view::map::Map;
+use crate::view::surface::SurfaceView;
+
+/// A boat's file with all that a survey adds to it.
+#[derive(Debug)]
+pub struct SurveyFile {
+    pub file: BoatFile,
+    pub readings: Vec<Reading>,
+    pub looked: Vec<Looked>,
+    pub past: Vec<PastRepair>,
+    pub picks: Vec<Pick>,
+}
+
+impl SurveyFile {
+    pub async fn load(store: &Store, id: i64) -> Result<Self, StoreError> {
+        Ok(Self {
+            file: BoatFile::load(store, id).await?,
+            readings: findings::readings(store, id).await?,
+            looked: surveys::looked(store, id).await?,
+            past: surveys::past_repairs(store, id).await?,
+            picks: surveys::picks(store, id).await?,
+        })
+    }
+
+    /// Every cell that was looked at, with the method: by a reading, a finding, or looked over and nothing found.
+    pub fn looks(&self) -> impl Iterator<Item = (Cell, Method)> {
+        let found = self.file.findings.iter().map(|f| ((f.member_id, cell_of(&f.place)), f.method));
+        let read = self.readings.iter().map(|r| ((r.member_id, cell_of(&r.place)), r.method));
+        let over =
+            self.looked.iter().flat_map(|l| (l.from_cell..=l.to_cell).map(|cell| ((l.member_id, cell), l.method)));
+        found.chain(read).chain(over)
+    }
+
+    /// The cells of a surface.
+    pub fn cells_of(&self, surface: Surface) -> HashSet<Cell> {
+        if surface != Surface::Shell {
+            let here = self.file.members.iter().filter(|m| m.kind.surface() == surface);
+            return here.flat_map(|m| (1..=m.cells).map(|cell| (m.id, cell))).collect();
+        }
+        let last = self.file.boat.shell.frame_count();
+        let bays = |plank: &mend_keel_store::boats::Plank| {
+            let (from, to) = plank.bays(last);
+            let id = plank.id;
+            (from..=to).map(move |bay| (id, bay))
+        };
+        self.file.planks.iter().flat_map(bays).collect()
+    }
+
+    /// Coverage of each surface there is.
+    pub fn coverage(&self) -> Vec<(Surface, Coverage)> {
+        let looks: Vec<(Cell, Method)> = self.looks().collect();
+        Surface::ALL
+            .iter()
+            .map(|surface| (*surface, Coverage::of(&self.cells_of(*surface), looks.iter().copied())))
+            .filter(|(_, coverage)| coverage.cells > 0)
+            .collect()
+    }
+
+    /// What the map's layers show.
+    pub fn layers(&self) -> Layers {
+        let mut layers = Layers::default();
+        let state = |layers: &mut Layers, cell: Cell, change: &dyn Fn(&mut CellState)| {
+            change(layers.cells.entry(cell).or_default());
+        };
+        for (cell, method) in self.looks() {
+            state(&mut layers, cell, &|s| {
+                s.looked.insert(method);
+            });
+        }
+        // A look alone does not make anything sound.
+        for found in self.looked.iter().filter(|l| l.method != Method::Look) {
+            for cell in found.from_cell..=found.to_cell {
+                state(&mut layers, (found.member_id, cell), &|s| s.grade = s.grade.or(Some(Grade::Sound)));
+            }
+        }
+        for finding in self.file.findings.iter().filter(|f| f.is_open()) {
+            state(&mut layers, (finding.member_id, cell_of(&finding.place)), &|s| {
+                s.grade = s.grade.max(Some(finding.grade))
+            });
+        }
+        for past in &self.past {
+            for cell in past.from_cell..=past.to_cell {
+                state(&mut layers, (past.member_id, cell), &|s| {
+                    // Where two repairs lie over each other the worse one shows.
+                    if s.past.is_none_or(|(_, quality)| past.quality > quality) {
+                        s.past = Some((past.kind, past.quality));
+                    }
+                });
+            }
+        }
+        self.moisture(&mut layers);
+        self.fastenings(&mut layers);
+        self.seams(&mut layers);
+        layers
+    }
+
+    /// Moisture readings, and the estimate near them; on other members a cell shows the mean of its own.
+    fn moisture(&self, layers: &mut Layers) {
+        let shell = &self.file.boat.shell;
+        let mut spots: [Vec<Spot>; 2] = Default::default();
+        let mut own: std::collections::HashMap<Cell, Vec<f64>> = std::collections::HashMap::new();
+        for reading in &self.readings {
+            let Ok(part) = self.file.part_at(&reading.place) else { continue };
+            let Some(moisture) = reading.measure.moisture() else { continue };
+            let Part::Plank(_, at) = part else {
+                own.entry((part.member_id(), part.cell())).or_default().push(moisture);
+                continue;
+            };
+            let (x, y) = match (reading.x, reading.y) {
+                (Some(x), Some(y)) => (self.file.boat.datum(at.frame) + x, y),
+                _ => (shell.bay_middle(at.frame), shell.width(at) / 2.0),
+            };
+            let girth = shell.girth(at.side, at.strake as usize - 1, x) + y;
+            spots[usize::from(at.side == Side::Starboard)].push(Spot { at: [x, girth], moisture });
+            layers.moisture.push(MoistureSpot { at, x, y, moisture });
+        }
+        for (cell, values) in own {
+            let mean = values.iter().sum::<f64>() / values.len() as f64;
+            layers.cells.entry(cell).or_default().moisture = Some(mean);
+        }
+        if layers.moisture.is_empty() {
+            return;
+        }
+        for plank in &self.file.planks {
+            let spots = &spots[usize::from(plank.side == Side::Starboard)];
+            if spots.is_empty() {
+                continue;
+            }
+            for bay in (1..shell.frame_count()).filter(|bay| plank.covers(*bay)) {
+                let x = shell.bay_middle(bay);
+                let row = plank.strake as usize;
+                let girth = (shell.girth(plank.side, row - 1, x) + shell.girth(plank.side, row, x)) / 2.0;
+                if let Some(moisture) = field::moisture_at(spots, [x, girth]) {
+                    layers.cells.entry((plank.id, bay)).or_default().moisture = Some(moisture);
+                }
+            }
+        }
+    }
+
+    fn fastenings(&self, layers: &mut Layers) {
+        for reading in &self.readings {
+            if let (Place::Shell(at), Measure::DrawFastening { nth, .. }) = (&reading.place, &reading.measure) {
+                // An old reading may not say which it was: the nearest of the crossing, where a point was given.
+                let nth = if *nth > 0 { *nth } else { self.nearest(*at, reading.y) };
+                layers.drawn.push(DrawnSpot { at: *at, nth, grade: reading.grade.or(Some(Grade::Renew)) });
+            }
+        }
+        for pick in self.picks.iter().filter(|p| p.reading_id.is_none()) {
+            if let Some(spot) = pick.spot() {
+                layers.drawn.push(DrawnSpot { at: spot.at, nth: spot.nth, grade: None });
+            }
+        }
+    }
+
+    fn nearest(&self, at: Address, y: Option<f64>) -> u32 {
+        let Ok(at) = self.file.boat.shell.place(at) else { return 1 };
+        let heights = fastening::crossing(self.file.boat.shell.width(at));
+        let y = y.unwrap_or(0.0);
+        (0..heights.len())
+            .min_by(|a, b| (heights[*a] - y).abs().total_cmp(&(heights[*b] - y).abs()))
+            .map_or(1, |i| i as u32 + 1)
+    }
+
+    fn seams(&self, layers: &mut Layers) {
+        let shell = &self.file.boat.shell;
+        // A place low on the plank is the seam under it, a high one the seam over it.
+        let row =
+            |at: Address, y: f64| if y > shell.width(at) / 2.0 { at.strake as usize } else { at.strake as usize - 1 };
+        for finding in self.file.findings.iter().filter(|f| f.is_open() && f.kind == FindingKind::OpenSeam) {
+            let Some(at) = finding.address().filter(|at| shell.place(*at).is_ok()) else { continue };
+            let datum = self.file.boat.datum(at.frame);
+            if let Some(((x0, x1), (_, y1))) = extent(&finding.shape, 0).zip(extent(&finding.shape, 1)) {
+                layers.seams.push(SeamSpot {
+                    side: at.side,
+                    row: row(at, y1),
+                    from: datum + x0,
+                    to: datum + x1,
+                    filler: None,
+                });
+            }
+        }
+        for reading in &self.readings {
+            let (Place::Shell(at), Measure::Feeler { filler, .. }) = (&reading.place, &reading.measure) else {
+                continue;
+            };
+            if shell.place(*at).is_err() {
+                continue;
+            }
+            let (from, to) = (shell.frame_x(at.frame), shell.frame_x((at.frame + 1).min(shell.frame_count())));
+            let row = row(*at, reading.y.unwrap_or(0.0));
+            layers.seams.push(SeamSpot { side: at.side, row, from, to, filler: Some(*filler) });
+        }
+    }
+
+    /// The drawing of a surface with a layer shown on it; the shell has its own.
+    pub fn draw(
+        &self,
+        surface: Surface,
+        layers: &Layers,
+        violations: &[Violation],
+        selected: Option<&Place>,
+        layer: &str,
+    ) -> String {
+        let file = &self.file;
+        if surface != Surface::Shell {
+            return SurfaceView {
+                boat: &file.boat,
+                surface,
+                members: &file.members,
+                findings: &file.findings,
+                cells: &layers.cells,
+                selected,
+                layer,
+            }
+            .draw();
+        }
+        Map {
+            boat: &file.boat,
+            planks: &file.planks,
+            findings: &file.findings,
+            decisions: &file.decisions,
+            pieces: &file.pieces,
+            joints: &file.joints,
+            violations,
+            selected: selected.and_then(Place::shell),
+            layers,
+            layer,
+            trials: &[],
+            marks: &[],
+        }
+        .draw()
+    }
+
+    /// The crossing at an address, close to.
+    pub fn draw_crossing(&self, at: Address) -> String {
+        let file = &self.file;
+        let holes = |plank: &Plank| file.holes(plank);
+        let close = CloseTo {
+            boat: &file.boat,
+            planks: &file.planks,
+            findings: &file.findings,
+            readings: &self.readings,
+            holes: &holes,
+        };
+        crossing::draw(&close, at)
+    }
+
+    /// The findings as they stand, to be compared with another survey's.
+    pub fn entries(&self) -> Vec<Entry> {
+        self.file.findings.iter().map(|f| entry(&self.file, f)).collect()
+    }
+}
+
+/// The cell of a place: a plank's bay bears the number of the frame forward of it.
+pub fn cell_of(place: &Place) -> u32 {
+    match place {
+        Place::Shell(at) => at.frame,
+        Place::Member(at) => at.cell,
+    }
+}
+
+fn entry(file: &BoatFile, f: &Finding) -> Entry {
+    use mend_keel_core::geometry::{edges, signed_area};
+    let area = signed_area(&f.shape).abs();
+    // A line has no area: its length counts.
+    let extent = if f.shape.len() > 2 && area > 1.0 {
+        area
+    } else {
+        edges(&f.shape).take(f.shape.len().saturating_sub(1)).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum()
+    };
+    Entry {
+        id: f.id,
+        place: file.shown(&f.place),
+        kind: f.kind,
+        grade: f.grade,
+        certainty: f.certainty,
+        extent,
+        depth: f.depth,
+        outcome: f.outcome,
+    }
+}

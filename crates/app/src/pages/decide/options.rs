@@ -1,0 +1,317 @@
+//! Decide: for a damaged part the options side by side, under one school or two, and the choice with its reason.
+
+use askama::Template;
+use mend_keel_core::InputError;
+use mend_keel_core::grid::member::MemberKind;
+use mend_keel_core::practice::School;
+use mend_keel_core::repair::decide::{self, OptionKind, RepairOption, Wood, member};
+use mend_keel_core::survey::Grade;
+use mend_keel_core::work::estimate::Operation;
+use mend_keel_store::boards::{self, Board};
+use rocket::{FromForm, get, post};
+
+use crate::file::boat::BoatFile;
+use crate::file::decide::{Subject, case, member_case, pieces, rates, settled};
+use crate::view::reasons::{self, ReasonView};
+use crate::view::{self, Units};
+use crate::web::auth::{BoatReader, Crew};
+use crate::web::choices::{Choices, pairs};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
+
+#[derive(Template)]
+#[template(path = "decide/list.html")]
+struct List {
+    page: Page,
+    boat_id: i64,
+    rows: Vec<Row>,
+    /// Planks that can be laid out together.
+    planks: usize,
+}
+
+struct Row {
+    member_id: i64,
+    is_plank: bool,
+    part: String,
+    found: String,
+    worst: &'static str,
+    decided: Option<(String, String)>,
+    untreated: Vec<String>,
+}
+
+#[get("/boats/<id>/decide")]
+pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let mut rows: Vec<(Grade, Row)> = file
+        .asking()
+        .into_iter()
+        .map(|asking| {
+            let found: Vec<_> = file.found_on(asking.id).collect();
+            let worst = found.iter().map(|f| f.grade).max().unwrap_or(Grade::Sound);
+            let what: Vec<String> = found
+                .iter()
+                .map(|f| format!("{} at {}", f.kind.label().to_lowercase(), file.shown(&f.place)))
+                .collect();
+            let decided = file.decision(asking.id).map(|d| (d.kind.label().to_owned(), d.reason.clone()));
+            let row = Row {
+                member_id: asking.id,
+                is_plank: asking.kind == MemberKind::Plank,
+                part: asking.name,
+                found: what.join(", "),
+                worst: worst.label(),
+                untreated: file.untreated(asking.id),
+                decided,
+            };
+            (worst, row)
+        })
+        .collect();
+    rows.sort_by(|a, b| a.1.decided.is_some().cmp(&b.1.decided.is_some()).then(b.0.cmp(&a.0)));
+    render(&List {
+        page: desk.boat_page(&file, "Decide", "decide"),
+        boat_id: id,
+        planks: rows.iter().filter(|(_, r)| r.is_plank).count(),
+        rows: rows.into_iter().map(|(_, row)| row).collect(),
+    })
+}
+
+#[derive(Template)]
+#[template(path = "decide/options.html")]
+struct Options {
+    page: Page,
+    boat_id: i64,
+    member_id: i64,
+    part: String,
+    is_plank: bool,
+    school: &'static str,
+    creed: &'static str,
+    options: Vec<OptionView>,
+    decided: Option<(String, String)>,
+    untreated: Vec<String>,
+    /// Why there are none.
+    none: String,
+    schools: Choices,
+    with: String,
+    /// Beside another school: option, rank and score here, rank and score there, what only one of them says.
+    beside: Vec<Beside>,
+    with_name: &'static str,
+    typed: Typed,
+    faults: Faults,
+}
+
+struct Beside {
+    label: &'static str,
+    here: String,
+    there: String,
+    only_here: Vec<ReasonView>,
+    only_there: Vec<ReasonView>,
+}
+
+struct OptionView {
+    code: &'static str,
+    label: &'static str,
+    score: String,
+    forbidden: bool,
+    kept: String,
+    kept_bar: String,
+    strength: String,
+    p50: String,
+    p80: String,
+    wood: Vec<String>,
+    rack: Vec<String>,
+    cost: String,
+    materials: Vec<(String, String, String)>,
+    reasons: Vec<ReasonView>,
+}
+
+fn money(amount: f64) -> String {
+    // A sum of nothing is −0.
+    format!("{:.0}", amount.max(0.0))
+}
+
+fn wood_words(wood: &Wood, units: Units) -> Vec<String> {
+    match wood {
+        Wood::None => vec!["no new wood".to_owned()],
+        Wood::Patches(patches) => patches
+            .iter()
+            .map(|p| format!("blank {}", units.dims(&[p.blank.length, p.blank.width, p.blank.thickness])))
+            .collect(),
+        Wood::Plank(s) => vec![format!("{} of plank, {} wide", units.run(s.length()), units.len(s.width))],
+        Wood::Timber(t) => {
+            let plies = if t.plies > 1 { format!(", {} plies", t.plies) } else { String::new() };
+            let scarf = if t.scarf > 0.0 { format!(", scarfed over {}", units.len(t.scarf)) } else { String::new() };
+            vec![format!("{}{plies}{scarf}", units.dims(&[t.length(), t.width, t.thickness]))]
+        }
+    }
+}
+
+fn option_view(option: &RepairOption, subject: &Subject<'_>, rack: &[Board], units: Units) -> OptionView {
+    let mut sorted = option.reasons.clone();
+    sorted.sort_by_key(|r| std::cmp::Reverse(r.verdict));
+    OptionView {
+        code: option.kind.code(),
+        label: option.kind.label(),
+        score: format!("{:.0}", option.score),
+        forbidden: option.forbidden(),
+        kept: view::percent(option.kept),
+        kept_bar: format!("{:.0}", option.kept * 100.0),
+        strength: view::percent(option.strength),
+        p50: view::hours(option.hours.p50),
+        p80: view::hours(option.hours.p80),
+        wood: wood_words(&option.wood, units),
+        rack: pieces(subject, option).iter().map(|p| crate::file::timber::rack_says(p, rack, units)).collect(),
+        cost: money(option.cost),
+        materials: option
+            .materials
+            .iter()
+            .map(|m| {
+                let places = if m.amount < 0.1 { 4 } else { 2 };
+                (m.what.to_owned(), format!("{:.places$} {}", m.amount, m.unit), money(m.cost()))
+            })
+            .collect(),
+        reasons: reasons::views(&sorted, units),
+    }
+}
+
+async fn lay_out(
+    desk: &Desk<'_>,
+    file: &BoatFile,
+    subject: &Subject<'_>,
+    school: School,
+) -> std::result::Result<Vec<RepairOption>, AppError> {
+    let rates = rates(desk.store).await?;
+    let rate = |op: Operation| rates.get(&op).copied().unwrap_or(op.rate().0);
+    let options = match subject {
+        Subject::Plank(plank) => case(file, plank, school).and_then(|case| decide::options(&case, rate)),
+        _ => member_case(file, subject, school).and_then(|case| member::options(&case, rate)),
+    };
+    options.map_err(|e| AppError::Refused(e.message))
+}
+
+/// What two schools say of the same options: ranked by the boat's own.
+fn beside(here: &[RepairOption], there: &[RepairOption], units: Units) -> Vec<Beside> {
+    let place = |options: &[RepairOption], kind: OptionKind| {
+        options.iter().position(|o| o.kind == kind).map_or("–".to_owned(), |i| {
+            let option = &options[i];
+            if option.forbidden() {
+                "✕ not allowed".to_owned()
+            } else {
+                format!("{}. with {:.0}", i + 1, option.score)
+            }
+        })
+    };
+    let only = |from: &RepairOption, other: Option<&RepairOption>| {
+        let told = |r: &mend_keel_core::Reason| {
+            other.is_some_and(|o| {
+                o.reasons.iter().any(|x| x.rule == r.rule && x.verdict == r.verdict && x.text == r.text)
+            })
+        };
+        let own: Vec<_> = from.reasons.iter().filter(|r| !told(r)).cloned().collect();
+        reasons::views(&own, units)
+    };
+    here.iter()
+        .map(|option| {
+            let other = there.iter().find(|o| o.kind == option.kind);
+            Beside {
+                label: option.kind.label(),
+                here: place(here, option.kind),
+                there: place(there, option.kind),
+                only_here: only(option, other),
+                only_there: other.map(|o| only(o, Some(option))).unwrap_or_default(),
+            }
+        })
+        .collect()
+}
+
+/// How a part's options are asked for.
+#[derive(Debug, Default, FromForm)]
+pub struct Asked<'r> {
+    /// A school to hold beside the boat's own.
+    with: Option<&'r str>,
+}
+
+async fn page(
+    desk: &Desk<'_>,
+    file: &BoatFile,
+    subject: &Subject<'_>,
+    with: Option<School>,
+    typed: Typed,
+    faults: Faults,
+) -> std::result::Result<Options, AppError> {
+    let school = file.boat.school;
+    let rack = boards::list(desk.store).await?;
+    let with = with.filter(|s| *s != school);
+    let (options, none, beside) = match lay_out(desk, file, subject, school).await {
+        Ok(options) => {
+            let other = match with {
+                Some(other) => beside(&options, &lay_out(desk, file, subject, other).await?, desk.units),
+                None => Vec::new(),
+            };
+            (options.iter().map(|o| option_view(o, subject, &rack, desk.units)).collect(), String::new(), other)
+        }
+        Err(AppError::Refused(why)) => (Vec::new(), why, Vec::new()),
+        Err(e) => return Err(e),
+    };
+    let id = subject.id();
+    let others: Vec<School> = School::ALL.iter().copied().filter(|s| *s != school).collect();
+    Ok(Options {
+        page: desk.boat_page(file, &format!("Decide on {}", subject.name()), "decide"),
+        boat_id: file.boat.id,
+        member_id: id,
+        part: subject.name(),
+        is_plank: matches!(subject, Subject::Plank(_)),
+        school: school.label(),
+        creed: school.creed(),
+        options,
+        decided: file.decision(id).map(|d| (d.kind.label().to_owned(), d.reason.clone())),
+        untreated: file.untreated(id),
+        none,
+        schools: pairs(&others, School::code, School::label),
+        with: with.map_or(String::new(), |s| s.code().to_owned()),
+        beside,
+        with_name: with.map_or("", School::label),
+        typed,
+        faults,
+    })
+}
+
+#[get("/boats/<id>/parts/<part>/decide?<asked..>")]
+pub async fn options(desk: Desk<'_>, _who: BoatReader, id: i64, part: i64, asked: Asked<'_>) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let subject = Subject::of(&file, part)?;
+    let with = asked.with.and_then(School::from_code);
+    render(&page(&desk, &file, &subject, with, Typed::default(), Faults::default()).await?)
+}
+
+#[post("/boats/<id>/parts/<part>/decide", data = "<posted>")]
+pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, part: i64, posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let subject = Subject::of(&file, part)?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let kind = read.choice("option", OptionKind::from_code);
+    let reason = reason(&mut read);
+    let options = lay_out(&desk, &file, &subject, file.boat.school).await?;
+    let chosen = kind.and_then(|kind| options.iter().find(|o| o.kind == kind));
+    if kind.is_some() && chosen.is_none() {
+        read.faults.add(InputError::new("option", "is not possible on this part"));
+    }
+    let (Some(option), true) = (chosen, read.faults.is_empty()) else {
+        return render_faulty(&page(&desk, &file, &subject, None, posted.form.typed(), read.faults).await?);
+    };
+    let (decision, pieces) = settled(&file, &subject, option, reason);
+    let mut work = desk.store.begin(posted.act()).await?;
+    let decided = work.decide(&decision, &pieces).await?;
+    work.add_tasks(id, subject.id(), decided, &option.tasks).await?;
+    let location = if pieces.is_empty() { format!("/boats/{id}/decide") } else { format!("/boats/{id}/shape") };
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// Why something was decided: it must be said.
+pub fn reason(read: &mut Reader<'_>) -> String {
+    let reason = read.text("reason", NOTE_LIMIT);
+    if reason.is_empty() {
+        read.faults.add(InputError::new("reason", "say why: the owner will ask in ten years"));
+    }
+    reason
+}

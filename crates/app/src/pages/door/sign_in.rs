@@ -1,0 +1,138 @@
+//! Signing in and out, and the first account of a new yard.
+
+use askama::Template;
+use mend_keel_core::InputError;
+use mend_keel_core::units::LengthUnit;
+use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
+use mend_keel_store::{Act, Store};
+use rocket::form::Form;
+use rocket::http::{Cookie, CookieJar, SameSite, Status};
+use rocket::{State, get, post};
+
+use crate::web::assets;
+use crate::web::auth::{self, SignInTries, random_token};
+use crate::web::error::{Answer, Result};
+use crate::web::form::{Faults, Posted, Reader, Submission, Typed};
+
+/// Before anyone is signed in the form's token is kept in a cookie of its own.
+const FORM_COOKIE: &str = "keel_form";
+
+#[derive(Template)]
+#[template(path = "door/sign_in.html")]
+struct SignIn {
+    stamp: &'static str,
+    token: String,
+    /// No account yet: this form makes the first.
+    first: bool,
+    typed: Typed,
+    faults: Faults,
+}
+
+fn show(jar: &CookieJar<'_>, first: bool, typed: Typed, faults: Faults) -> Result {
+    let token = random_token().unwrap_or_default();
+    jar.add_private(Cookie::build((FORM_COOKIE, token.clone())).same_site(SameSite::Strict).http_only(true).path("/"));
+    let status = if faults.is_empty() { Status::Ok } else { Status::UnprocessableEntity };
+    let page = SignIn { stamp: assets::STAMP.as_str(), token, first, typed, faults };
+    Ok(Answer::Page(status, page.render()?))
+}
+
+fn token_holds(jar: &CookieJar<'_>, form: &Submission) -> bool {
+    jar.get_private(FORM_COOKIE).is_some_and(|cookie| cookie.value() == form.get("csrf"))
+}
+
+fn stale() -> Faults {
+    let mut faults = Faults::default();
+    faults.add(InputError::new("login", "this form had gone stale; send it again"));
+    faults
+}
+
+#[get("/sign-in")]
+pub async fn form(store: &State<Store>, jar: &CookieJar<'_>) -> Result {
+    if accounts::list(store).await?.is_empty() {
+        return Ok(Answer::Go("/first".into()));
+    }
+    show(jar, false, Typed::default(), Faults::default())
+}
+
+#[post("/sign-in", data = "<form>")]
+pub async fn enter(
+    store: &State<Store>,
+    tries: &State<SignInTries>,
+    jar: &CookieJar<'_>,
+    form: Form<Submission>,
+) -> Result {
+    let login = form.get("login").trim().to_owned();
+    let typed = Typed::default().with("login", login.clone());
+    if !token_holds(jar, &form) {
+        return show(jar, false, typed, stale());
+    }
+    let mut faults = Faults::default();
+    if !tries.may_try(&login) {
+        faults.add(InputError::new("login", "too many tries; wait a quarter of an hour"));
+        return show(jar, false, typed, faults);
+    }
+    let account = accounts::find_login(store, &login).await?;
+    if !auth::password_matches(form.get("password"), account.as_ref()) {
+        tries.failed(&login);
+        faults.add(InputError::new("password", "login and password do not belong together"));
+        return show(jar, false, typed, faults);
+    }
+    tries.succeeded(&login);
+    match account {
+        Some(account) => open(store, jar, account).await,
+        None => show(jar, false, typed, faults),
+    }
+}
+
+async fn open(store: &Store, jar: &CookieJar<'_>, account: accounts::Account) -> Result {
+    let home = account.guest_boat.map_or("/".to_owned(), |boat| format!("/boats/{boat}"));
+    auth::sign_in(store, jar, account).await.map_err(|e| crate::web::error::AppError::Broken(e.message))?;
+    Ok(Answer::Go(home))
+}
+
+#[get("/first")]
+pub async fn first(store: &State<Store>, jar: &CookieJar<'_>) -> Result {
+    if !accounts::list(store).await?.is_empty() {
+        return Ok(Answer::Go("/sign-in".into()));
+    }
+    show(jar, true, Typed::default(), Faults::default())
+}
+
+#[post("/first", data = "<form>")]
+pub async fn first_account(store: &State<Store>, jar: &CookieJar<'_>, form: Form<Submission>) -> Result {
+    let typed = ["yard", "name", "login"].into_iter().fold(Typed::default(), |t, field| t.with(field, form.get(field)));
+    if !token_holds(jar, &form) {
+        return show(jar, true, typed, stale());
+    }
+    let mut read = Reader::new(&form, LengthUnit::Millimetre);
+    let yard = Yard { name: read.name("yard"), unit: "mm".into(), inch_denominator: 16 };
+    let (name, login) = (read.name("name"), read.name("login"));
+    let password_hash = auth::hash_password(form.get("password")).unwrap_or_else(|e| {
+        read.faults.add(e);
+        String::new()
+    });
+    if let Err(faults) = read.finish() {
+        return show(jar, true, typed, faults);
+    }
+    let mut work = store.begin(Act::now(&name, None)).await?;
+    // Read inside the transaction's lock: two first starts cannot both make the first account.
+    if !accounts::list(store).await?.is_empty() {
+        return Ok(Answer::Go("/sign-in".into()));
+    }
+    work.set_yard(&yard).await?;
+    let account = NewAccount { login: login.clone(), name, role: Role::Owner, guest_boat: None, password_hash };
+    work.add_account(&account).await?;
+    work.note(None, None, "yard", &format!("{} began to keep its records here", yard.name), &serde_json::json!({}))
+        .await?;
+    work.commit("/").await?;
+    match accounts::find_login(store, &login).await? {
+        Some(account) => open(store, jar, account).await,
+        None => Ok(Answer::Go("/sign-in".into())),
+    }
+}
+
+#[post("/sign-out", data = "<_posted>")]
+pub async fn leave(desk: crate::web::desk::Desk<'_>, jar: &CookieJar<'_>, _posted: Posted) -> Result {
+    auth::sign_out(desk.store, jar).await;
+    Ok(Answer::Go("/sign-in".into()))
+}

@@ -1,0 +1,3 @@
+//! Finish: coats on areas.
+
+pub mod list;

@@ -1,0 +1,3 @@
+//! Story: a boat's history.
+
+pub mod list;

@@ -1,0 +1,573 @@
+//! Marking and changing a finding anywhere on the boat; its readings and photos; what has become of it.
+
+use askama::Template;
+use mend_keel_core::InputError;
+use mend_keel_core::grid::Place;
+use mend_keel_core::survey::compare::Outcome;
+use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method};
+use mend_keel_store::findings::{self, Finding, NewFinding, NewPhoto, NewReading, PhotoMark};
+use mend_keel_store::{StoreError, fastenings, samples, seams};
+use rocket::fs::NamedFile;
+use rocket::http::Status;
+use rocket::{get, post};
+
+use crate::file::boat::{BoatFile, Part};
+use crate::pages::survey::reading::{self, Lists, ReadingView};
+use crate::view::plank::{Mark, PlankView};
+use crate::view::reasons::ReasonView;
+use crate::web::auth::{Crew, User};
+use crate::web::choices::{Choices, pairs};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed, Upload};
+use crate::web::photos;
+
+#[derive(Template)]
+#[template(path = "survey/finding.html")]
+struct Entry {
+    page: Page,
+    boat_id: i64,
+    /// A finding that is being changed.
+    id: Option<i64>,
+    /// The place in a link, and as this boat's crew call it.
+    at: String,
+    shown: String,
+    part: String,
+    member_id: i64,
+    svg: String,
+    typed: Typed,
+    faults: Faults,
+    kinds: Vec<KindView>,
+    grades: Choices,
+    certainties: Choices,
+    causes: Choices,
+    lists: Lists,
+    photos: Vec<PhotoView>,
+    readings: Vec<ReadingView>,
+    /// Charts of its readings, by method.
+    series: Vec<(&'static str, String)>,
+    untreated: Option<ReasonView>,
+    outcome: &'static str,
+    /// What somebody else saved meanwhile, field by field, beside what was typed.
+    theirs: Vec<(&'static str, String, String)>,
+}
+
+#[derive(Debug)]
+pub struct KindView {
+    pub code: &'static str,
+    pub label: &'static str,
+    pub extent: &'static str,
+    /// Stands among the first, without opening the rest.
+    pub common: bool,
+}
+
+#[derive(Debug)]
+pub struct PhotoView {
+    pub id: i64,
+    pub hash: String,
+    pub marks: String,
+    pub version: i64,
+    pub when: String,
+}
+
+/// The kinds that are found most often on a part of the boat.
+pub fn common_kinds(part: Option<&Part<'_>>) -> &'static [FindingKind] {
+    use FindingKind as F;
+    match part {
+        Some(Part::Plank(..)) | None => &[F::Crack, F::Rot, F::Gouge, F::SickFastening, F::OpenSeam, F::Split],
+        Some(Part::Member(..)) => &[F::Crack, F::Rot, F::Broken, F::SickFastening, F::Split, F::Chafe],
+    }
+}
+
+/// All kinds, those most often found first.
+pub fn kind_views(common: &[FindingKind], picked: &str) -> Vec<KindView> {
+    let view = |kind: &FindingKind| KindView {
+        code: kind.code(),
+        label: kind.label(),
+        extent: match kind.extent() {
+            Extent::Line => "line",
+            Extent::Area => "area",
+            Extent::Point => "point",
+        },
+        common: common.contains(kind) || kind.code() == picked,
+    };
+    let mut kinds: Vec<KindView> = FindingKind::ALL.iter().map(view).collect();
+    kinds.sort_by_key(|k| !k.common);
+    kinds
+}
+
+/// The stretch of a part round a place, with what is on it already.
+fn drawing(file: &BoatFile, part: &Part<'_>, except: Option<i64>) -> PlankView {
+    let shell = &file.boat.shell;
+    let (reach_from, reach_to, width) = file.reach(part);
+    let marks_of = |id: i64, shift: &dyn Fn(&Finding) -> Option<f64>| -> Vec<Mark> {
+        file.findings
+            .iter()
+            .filter(|f| f.member_id == id && f.is_open() && Some(f.id) != except)
+            .filter_map(|f| {
+                let shift = shift(f)?;
+                let shape = f.shape.iter().map(|p| [p[0] + shift, p[1]]).collect();
+                Some(Mark { kind: f.kind, certainty: f.certainty, shape })
+            })
+            .collect()
+    };
+    let near = |from: f64, to: f64, mut marks: Vec<Mark>| {
+        marks.retain(|m| m.shape.iter().any(|p| p[0] > from && p[0] < to));
+        marks
+    };
+    match part {
+        Part::Plank(plank, at) => {
+            let datum = file.boat.datum(at.frame);
+            let space = shell.frame_space();
+            let (from, to) = ((-1.2 * space).max(reach_from), (2.2 * space).min(reach_to));
+            let marks = marks_of(plank.id, &|f| Some(file.boat.datum(f.address()?.frame) - datum));
+            let origin = reach_from;
+            let holes = file.holes(plank).into_iter().map(|mut h| {
+                h.x += origin;
+                h
+            });
+            PlankView {
+                from,
+                to,
+                upper: shell.strake_width_line(plank.side, plank.strake, datum + from, datum + to, datum),
+                frames: (1..=shell.frame_count())
+                    .map(|n| {
+                        (
+                            file.boat.numbering.turn(mend_keel_core::grid::Address { frame: n, ..*at }, shell).frame,
+                            shell.frame_x(n) - datum,
+                        )
+                    })
+                    .filter(|(_, x)| *x >= from && *x <= to)
+                    .collect(),
+                frame_sided: file.boat.frame_sided,
+                holes: holes.filter(|h| h.x > from && h.x < to).collect(),
+                marks: near(from, to, marks),
+                outlines: Vec::new(),
+                ends: [reach_from, reach_to].into_iter().filter(|x| *x >= from && *x <= to).collect(),
+            }
+        }
+        Part::Member(member, cell) => {
+            let length = member.core().cell_length();
+            let (from, to) = ((-0.15 * length).max(reach_from), (1.15 * length).min(reach_to));
+            let marks = marks_of(member.id, &|f| match &f.place {
+                Place::Member(at) => Some((f64::from(at.cell) - f64::from(*cell)) * length),
+                Place::Shell(_) => None,
+            });
+            PlankView {
+                from,
+                to,
+                upper: vec![[from, width], [to, width]],
+                frames: Vec::new(),
+                frame_sided: 0.0,
+                holes: Vec::new(),
+                marks: near(from, to, marks),
+                outlines: Vec::new(),
+                ends: [0.0, length, reach_from, reach_to].into_iter().filter(|x| *x >= from && *x <= to).collect(),
+            }
+        }
+    }
+}
+
+fn entry(
+    desk: &Desk<'_>,
+    file: &BoatFile,
+    place: &Place,
+    part: &Part<'_>,
+    found: Option<&Finding>,
+    typed: Typed,
+    faults: Faults,
+) -> Entry {
+    let title = if found.is_some() { "Finding" } else { "Mark a finding" };
+    let mut grades = vec![(String::new(), "As the reading says".to_owned())];
+    grades.extend(pairs(Grade::ALL, Grade::code, Grade::label));
+    let picked = typed.get("kind").to_owned();
+    Entry {
+        page: desk.boat_page(file, title, "survey"),
+        boat_id: file.boat.id,
+        id: found.map(|f| f.id),
+        at: place.to_string(),
+        shown: file.shown(place),
+        part: part.name(),
+        member_id: part.member_id(),
+        svg: drawing(file, part, found.map(|f| f.id)).entry(),
+        typed,
+        faults,
+        kinds: kind_views(common_kinds(Some(part)), &picked),
+        grades,
+        certainties: pairs(Certainty::ALL, Certainty::code, Certainty::label),
+        causes: pairs(Cause::ALL, Cause::code, Cause::label),
+        lists: Lists::default(),
+        photos: Vec::new(),
+        readings: Vec::new(),
+        series: Vec::new(),
+        untreated: found
+            .and_then(|f| f.cause.untreated(f.cause_treated.is_some()))
+            .map(|reason| ReasonView::new(&reason, desk.units)),
+        outcome: found.map_or("", |f| f.outcome.code()),
+        theirs: Vec::new(),
+    }
+}
+
+/// Adds what a kept finding has: its readings with their charts, and its photos.
+async fn with_record(desk: &Desk<'_>, mut page: Entry, finding: i64) -> std::result::Result<Entry, AppError> {
+    let readings = findings::readings_of(desk.store, finding).await?;
+    page.series = reading::series(&readings);
+    page.readings = readings.iter().rev().map(ReadingView::new).collect();
+    page.photos = findings::photos(desk.store, finding)
+        .await?
+        .into_iter()
+        .map(|p| PhotoView {
+            id: p.id,
+            marks: serde_json::to_string(&p.marks).unwrap_or_default(),
+            version: p.version,
+            when: crate::view::when(&p.at),
+            hash: p.hash,
+        })
+        .collect();
+    Ok(page)
+}
+
+/// An address that is not on the boat leads back to the map, where it is told at the field.
+pub fn off_the_boat(id: i64, at: &str) -> Answer {
+    let at: String = at.chars().take(60).collect();
+    Answer::Go(format!("/boats/{id}?at={}", rocket::http::RawStr::new(&at).percent_encode()))
+}
+
+/// Where a place's panel is.
+pub fn place_link(id: i64, place: &Place) -> String {
+    format!("/boats/{id}?at={}", place.to_string().replace(' ', "+"))
+}
+
+#[get("/boats/<id>/findings/new?<at>&<kind>&<like>")]
+pub async fn new_form(desk: Desk<'_>, _who: Crew, id: i64, at: &str, kind: Option<&str>, like: Option<i64>) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let Ok((place, part)) = file.locate(at) else {
+        return Ok(off_the_boat(id, at));
+    };
+    let kind = kind.and_then(FindingKind::from_code).unwrap_or(FindingKind::Crack);
+    let fresh = Typed::default()
+        .with("kind", kind.code())
+        .with("method", Method::Look.code())
+        .with("certainty", Certainty::Suspected.code())
+        .with("cause", Cause::Unknown.code());
+    // The same again: all that was said of another finding, here.
+    let typed = match like.and_then(|like| file.findings.iter().find(|f| f.id == like)) {
+        Some(other) => stored(&desk, other).with("version", "").with("method", Method::Look.code()),
+        None => fresh,
+    };
+    render(&entry(&desk, &file, &place, &part, None, typed, Faults::default()))
+}
+
+#[post("/boats/<id>/findings/new?<at>", data = "<posted>")]
+pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, at: &str, mut posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let Ok((place, part)) = file.locate(at) else {
+        return Ok(off_the_boat(id, at));
+    };
+    let read = match read(&desk, &file, &place, &part, &mut posted.form, None).await {
+        Ok(read) => read,
+        Err(faults) => {
+            return render_faulty(&entry(&desk, &file, &place, &part, None, posted.form.typed(), faults));
+        }
+    };
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.add_finding(id, &read.finding, read.reading.as_ref(), &read.photos).await?;
+    let location = place_link(id, &place);
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+pub fn stored(desk: &Desk<'_>, f: &Finding) -> Typed {
+    let exact = |mm: Option<f64>| mm.map_or(String::new(), |mm| desk.units.exact(mm));
+    let shape: Vec<String> =
+        f.shape.iter().map(|p| format!("{}, {}", desk.units.exact(p[0]), desk.units.exact(p[1]))).collect();
+    Typed::default()
+        .with("kind", f.kind.code())
+        .with("method", f.method.code())
+        .with("grade", f.grade.code())
+        .with("certainty", f.certainty.code())
+        .with("cause", f.cause.code())
+        .with("depth", exact((f.depth > 0.0).then_some(f.depth)))
+        .with("note", f.note.clone())
+        .with("shape", shape.join("\n"))
+        .with("version", f.version.to_string())
+}
+
+#[get("/boats/<id>/findings/<finding>", rank = 2)]
+pub async fn edit_form(desk: Desk<'_>, _who: Crew, id: i64, finding: i64) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let f = findings::find(desk.store, id, finding).await?;
+    let part = file.part_at(&f.place).map_err(|e| AppError::Refused(e.message))?;
+    let page = entry(&desk, &file, &f.place, &part, Some(&f), stored(&desk, &f), Faults::default());
+    render(&with_record(&desk, page, f.id).await?)
+}
+
+#[post("/boats/<id>/findings/<finding>", data = "<posted>", rank = 2)]
+pub async fn change(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, mut posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let f = findings::find(desk.store, id, finding).await?;
+    let part = file.part_at(&f.place).map_err(|e| AppError::Refused(e.message))?;
+    let read = match read(&desk, &file, &f.place, &part, &mut posted.form, Some(&f)).await {
+        Ok(read) => read,
+        Err(faults) => {
+            let page = entry(&desk, &file, &f.place, &part, Some(&f), posted.form.typed(), faults);
+            return render_faulty(&with_record(&desk, page, f.id).await?);
+        }
+    };
+    let version = posted.form.get("version").parse().unwrap_or(0);
+    let mut work = desk.store.begin(posted.act()).await?;
+    match work.change_finding(id, finding, version, &read.finding).await {
+        Ok(()) => {
+            work.add_photos(id, finding, &read.photos).await?;
+            let location = place_link(id, &f.place);
+            work.commit(&location).await?;
+            Ok(Answer::Go(location))
+        }
+        Err(StoreError::Stale(_)) => {
+            drop(work);
+            both_versions(&desk, &file, &f, &part, &posted.form).await
+        }
+        Err(e) => Err(e.into()),
+    }
+}
+
+/// Somebody saved it first: both versions side by side, what was typed kept, ready to be saved over theirs.
+async fn both_versions(
+    desk: &Desk<'_>,
+    file: &BoatFile,
+    theirs: &Finding,
+    part: &Part<'_>,
+    mine: &Submission,
+) -> Result {
+    let (kept, typed) = (stored(desk, theirs), mine.typed());
+    let fields = [
+        ("kind", "What"),
+        ("grade", "Grade"),
+        ("certainty", "How sure"),
+        ("cause", "Cause"),
+        ("depth", "Depth"),
+        ("note", "Note"),
+        ("shape", "Shape"),
+    ];
+    let theirs_rows = kept.against(&typed, &fields);
+    let typed = typed.with("version", theirs.version.to_string());
+    let page = entry(desk, file, &theirs.place, part, Some(theirs), typed, Faults::default());
+    let mut page = with_record(desk, page, theirs.id).await?;
+    page.theirs = theirs_rows;
+    Ok(Answer::Page(Status::Conflict, page.render()?))
+}
+
+/// A finding with the reading it rests on and its photos, ready to be kept.
+#[derive(Debug)]
+pub struct Entered {
+    pub finding: NewFinding,
+    pub reading: Option<NewReading>,
+    pub photos: Vec<NewPhoto>,
+}
+
+/// Half the sides of the mark that stands for a place when nothing was drawn, mm.
+const UNDRAWN: [f64; 2] = [40.0, 20.0];
+
+/// The mark of a finding that nobody drew: small, in the middle of its cell.
+fn undrawn(file: &BoatFile, part: &Part<'_>, kind: FindingKind) -> Vec<[f64; 2]> {
+    let (from, to, width) = file.reach(part);
+    let middle = match part {
+        Part::Plank(..) => (file.boat.shell.frame_space() - file.boat.frame_sided) / 2.0,
+        Part::Member(member, _) => member.core().cell_length() / 2.0,
+    };
+    let (x, y) = (middle.clamp(from, to), width / 2.0);
+    let (dx, dy) = (UNDRAWN[0].min((to - from) / 2.0), UNDRAWN[1].min(width / 3.0));
+    let (left, right) = ((x - dx).max(from), (x + dx).min(to));
+    match kind.extent() {
+        Extent::Point => vec![[x, y]],
+        Extent::Line if matches!(kind, FindingKind::OpenSeam | FindingKind::Buckled) => vec![[left, 0.0], [right, 0.0]],
+        Extent::Line => vec![[left, y], [right, y]],
+        Extent::Area => vec![[left, y - dy], [right, y - dy], [right, y + dy], [left, y + dy]],
+    }
+}
+
+/// Reads the form into a finding on a part. Photos are filed only when nothing else is wrong.
+pub async fn read(
+    desk: &Desk<'_>,
+    file: &BoatFile,
+    place: &Place,
+    part: &Part<'_>,
+    form: &mut Submission,
+    before: Option<&Finding>,
+) -> std::result::Result<Entered, Faults> {
+    let uploads = std::mem::take(&mut form.uploads);
+    let mut read = Reader::new(form, desk.units.unit);
+    let kind = read.choice("kind", FindingKind::from_code);
+    let method = if before.is_some() { before.map(|f| f.method) } else { read.choice("method", Method::from_code) };
+    let certainty = read.choice("certainty", Certainty::from_code);
+    let cause = read.choice("cause", Cause::from_code);
+    let note = read.text("note", NOTE_LIMIT);
+    let nothing_drawn = form.get("shape").trim().is_empty();
+    let shape = match kind {
+        // A place that is only suspected need not be drawn, nor its depth known.
+        Some(kind) if nothing_drawn && certainty == Some(Certainty::Suspected) => undrawn(file, part, kind),
+        _ => read.points("shape"),
+    };
+    let depth = read.optional_length("depth").unwrap_or(0.0);
+    let must_be_deep = kind.is_some_and(|k| k.is_damage()) && certainty != Some(Certainty::Suspected);
+    if (must_be_deep && depth <= 0.0 || depth < 0.0) && !read.faults.has("depth") {
+        read.faults.add(InputError::new("depth", "how deep does it go? Enter more than 0"));
+    }
+    if !read.faults.has("shape")
+        && !read.faults.has("depth")
+        && let Err(e) = check_extent(file, part, &shape, depth)
+    {
+        read.faults.add(e);
+    }
+    let measured = if before.is_some() { None } else { reading::read_measure(&mut read, method, file, part) };
+    let by_reading = measured.as_ref().and_then(|(_, said)| said.grade);
+    let grade = match Grade::from_code(form.get("grade")).or(by_reading) {
+        Some(grade) => Some(grade),
+        None => {
+            read.faults.add(InputError::new("grade", "choose a grade: this reading alone does not give one"));
+            None
+        }
+    };
+    let (Some(kind), Some(method), Some(certainty), Some(cause), Some(grade)) = (kind, method, certainty, cause, grade)
+    else {
+        return Err(read.faults);
+    };
+    let mut faults = std::mem::take(&mut read.faults);
+    let photos = file_photos(desk, uploads, form.get("marks"), &mut faults).await;
+    if !faults.is_empty() {
+        return Err(faults);
+    }
+    let shown = file.shown(place);
+    let reading = measured.map(|measured| reading::taken(file, place, part, shape.first().copied(), measured, form));
+    let finding = NewFinding {
+        place: place.clone(),
+        shown,
+        member_id: part.member_id(),
+        kind,
+        method,
+        shape,
+        depth,
+        grade,
+        certainty,
+        cause,
+        note,
+    };
+    Ok(Entered { finding, reading, photos })
+}
+
+/// Files photos, unless something else is wrong: then only what is wrong with them is told.
+async fn file_photos(desk: &Desk<'_>, uploads: Vec<Upload>, marks: &str, faults: &mut Faults) -> Vec<NewPhoto> {
+    let marks: Vec<Vec<PhotoMark>> = serde_json::from_str(marks).unwrap_or_default();
+    let mut filed = Vec::new();
+    for (n, upload) in uploads.into_iter().enumerate() {
+        if !faults.is_empty() && !upload.too_large {
+            continue;
+        }
+        match photos::file(&desk.settings.folder.photos(), upload).await {
+            Ok(hash) => filed.push(NewPhoto { hash, marks: checked_marks(marks.get(n).cloned().unwrap_or_default()) }),
+            Err(e) => faults.add(e),
+        }
+    }
+    filed
+}
+
+/// Most marks kept on one photo.
+const MOST_MARKS: usize = 40;
+
+/// Marks that lie on the picture.
+fn checked_marks(marks: Vec<PhotoMark>) -> Vec<PhotoMark> {
+    let on = |p: [f64; 2]| p.iter().all(|v| v.is_finite() && (-0.5..=1.5).contains(v));
+    marks.into_iter().filter(|m| on(m.from) && on(m.to)).take(MOST_MARKS).collect()
+}
+
+/// Checks that a finding's shape lies on its part and goes no deeper than that is thick. Errors name `shape` or `depth`.
+pub fn check_extent(
+    file: &BoatFile,
+    part: &Part<'_>,
+    shape: &[[f64; 2]],
+    depth: f64,
+) -> std::result::Result<(), InputError> {
+    let (from, to, _) = file.reach(part);
+    survey::check_shape(shape, from, to, widest_under(file, part, shape), part.thickness(), depth)
+}
+
+/// Greatest width of the part under a shape; the whole part's when the shape lies off it.
+fn widest_under(file: &BoatFile, part: &Part<'_>, shape: &[[f64; 2]]) -> f64 {
+    let (from, to, width) = file.reach(part);
+    let Part::Plank(plank, at) = part else {
+        return width;
+    };
+    let datum = file.boat.datum(at.frame);
+    let line = file.boat.shell.strake_width_line(plank.side, plank.strake, from + datum, to + datum, datum);
+    shape
+        .iter()
+        .filter(|p| p[0] >= from && p[0] <= to)
+        .map(|p| mend_keel_core::geometry::polyline_at(&line, p[0]))
+        .reduce(f64::max)
+        .unwrap_or_else(|| line.iter().map(|p| p[1]).fold(0.0, f64::max))
+}
+
+#[post("/boats/<id>/findings/<finding>/withdraw", data = "<posted>")]
+pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let f = findings::find(desk.store, id, finding).await?;
+    let back = posted.form.get("back") == "1";
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.withdraw_finding(&f, &file.shown(&f.place), !back).await?;
+    let location = if back { format!("/boats/{id}/survey") } else { format!("/boats/{id}/survey?undo={finding}") };
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// Says what has become of a finding: mended, gone, or open again.
+#[post("/boats/<id>/findings/<finding>/outcome", data = "<posted>")]
+pub async fn outcome(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let f = findings::find(desk.store, id, finding).await?;
+    let outcome = Outcome::from_code(posted.form.get("outcome"))
+        .ok_or_else(|| AppError::Refused("say what has become of it".into()))?;
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.set_outcome(&f, &file.shown(&f.place), outcome).await?;
+    let location = format!("/boats/{id}/findings/{finding}");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// Keeps the marks drawn on a photo.
+#[post("/boats/<id>/photos/<photo>/marks", data = "<posted>")]
+pub async fn mark_photo(desk: Desk<'_>, _who: Crew, id: i64, photo: i64, posted: Posted) -> Result {
+    let kept = findings::photo(desk.store, id, photo).await?;
+    let marks: Vec<PhotoMark> = serde_json::from_str(posted.form.get("marks"))
+        .map_err(|_| AppError::Refused("these marks cannot be read".into()))?;
+    let version = posted.form.get("version").parse().unwrap_or(0);
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.mark_photo(&kept, version, &checked_marks(marks)).await?;
+    let location = format!("/boats/{id}/findings/{}", kept.finding_id);
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// Photos are served only by hash, to people who may see a boat they belong to.
+#[get("/photos/<hash>")]
+pub async fn photo(desk: Desk<'_>, user: User, hash: &str) -> std::result::Result<NamedFile, AppError> {
+    may_see(&desk, &user, hash).await?;
+    let path = photos::path(&desk.settings.folder.photos(), hash).ok_or(AppError::NotFound("photo"))?;
+    NamedFile::open(path).await.map_err(|_| AppError::NotFound("photo"))
+}
+
+/// A small picture of the same.
+#[get("/photos/<hash>/small")]
+pub async fn small_photo(desk: Desk<'_>, user: User, hash: &str) -> std::result::Result<NamedFile, AppError> {
+    may_see(&desk, &user, hash).await?;
+    let path = photos::small(&desk.settings.folder.photos(), hash).await.ok_or(AppError::NotFound("photo"))?;
+    NamedFile::open(path).await.map_err(|_| AppError::NotFound("photo"))
+}
+
+async fn may_see(desk: &Desk<'_>, user: &User, hash: &str) -> std::result::Result<(), AppError> {
+    let Some(boat) = user.account.guest_boat else { return Ok(()) };
+    let mut boats = findings::boats_with_photo(desk.store, hash).await?;
+    boats.extend(fastenings::boats_with_photo(desk.store, hash).await?);
+    boats.extend(samples::boats_with_photo(desk.store, hash).await?);
+    boats.extend(seams::boats_with_photo(desk.store, hash).await?);
+    if boats.contains(&boat) { Ok(()) } else { Err(AppError::NotFound("photo")) }
+}

@@ -1,0 +1,3 @@
+//! Timber: boards for the pieces of a boat.
+
+pub mod list;

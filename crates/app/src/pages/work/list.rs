@@ -1,0 +1,183 @@
+//! Work: the tasks decisions unfolded into, clocks on them, and planned against actual.
+
+use std::collections::BTreeMap;
+
+use askama::Template;
+use mend_keel_core::work::estimate::{Operation, whole_job};
+use mend_keel_store::tasks::{self, Task};
+use rocket::{get, post};
+
+use crate::file::boat::BoatFile;
+use crate::view;
+use crate::web::auth::{BoatReader, Crew};
+use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::error::{Answer, Result};
+use crate::web::form::{Faults, Posted, Reader, Typed};
+
+#[derive(Template)]
+#[template(path = "work/list.html")]
+struct List {
+    page: Page,
+    boat_id: i64,
+    jobs: Vec<Job>,
+    actuals: Vec<Actual>,
+    whole: String,
+    booked: String,
+    typed: Typed,
+    faults: Faults,
+    faulty: i64,
+}
+
+struct Job {
+    member_id: i64,
+    plank: String,
+    decided: String,
+    untreated: Vec<String>,
+    tasks: Vec<TaskView>,
+}
+
+struct TaskView {
+    id: i64,
+    number: i64,
+    operation: &'static str,
+    what: String,
+    amount: String,
+    p50: String,
+    p80: String,
+    booked: String,
+    wait: String,
+    cautions: Vec<String>,
+    done: bool,
+    running: bool,
+}
+
+struct Actual {
+    operation: &'static str,
+    fitting: bool,
+    planned: String,
+    actual: String,
+}
+
+fn task_view(task: &Task) -> TaskView {
+    let (_, unit) = task.operation.rate();
+    TaskView {
+        id: task.id,
+        number: task.seq + 1,
+        operation: task.operation.label(),
+        what: task.what.clone(),
+        amount: format!("{:.1} {unit}", task.amount),
+        p50: view::hours(task.p50),
+        p80: view::hours(task.p80),
+        booked: if task.minutes > 0.0 { tasks::spoken(task.minutes) } else { String::new() },
+        wait: if task.wait_after > 0.0 {
+            format!("then {:.0} h before the next", task.wait_after)
+        } else {
+            String::new()
+        },
+        cautions: task.cautions.clone(),
+        done: task.done_at.is_some(),
+        running: task.running > 0,
+    }
+}
+
+fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: i64) -> List {
+    let jobs = file
+        .decisions
+        .iter()
+        .filter_map(|d| {
+            let name = file.part_name(d.member_id)?;
+            let tasks = file.tasks.iter().filter(|t| t.decision_id == d.id).map(task_view).collect();
+            Some(Job {
+                member_id: d.member_id,
+                plank: name,
+                decided: d.kind.label().to_owned(),
+                untreated: file.untreated(d.member_id),
+                tasks,
+            })
+        })
+        .collect();
+    let mut by_operation: BTreeMap<Operation, (f64, f64)> = BTreeMap::new();
+    for task in &file.tasks {
+        let entry = by_operation.entry(task.operation).or_default();
+        // Only what was started is compared: an untouched task says nothing about the estimate.
+        if task.minutes > 0.0 {
+            entry.0 += task.p50;
+            entry.1 += task.minutes / 60.0;
+        }
+    }
+    let actuals = by_operation
+        .into_iter()
+        .filter(|(_, (_, actual))| *actual > 0.0)
+        .map(|(operation, (planned, actual))| Actual {
+            operation: operation.label(),
+            fitting: operation.is_fitting(),
+            planned: view::hours(planned),
+            actual: view::hours(actual),
+        })
+        .collect();
+    let open: Vec<f64> = file.tasks.iter().filter(|t| t.done_at.is_none()).map(|t| t.p50).collect();
+    let job = whole_job(&open);
+    List {
+        page: desk.boat_page(file, "Work", "work"),
+        boat_id: file.boat.id,
+        jobs,
+        actuals,
+        whole: format!("{} at even odds, {} at four in five", view::hours(job.p50), view::hours(job.p80)),
+        booked: tasks::spoken(file.tasks.iter().map(|t| t.minutes).sum()),
+        typed,
+        faults,
+        faulty,
+    }
+}
+
+#[get("/boats/<id>/work")]
+pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    render(&page(&desk, &file, Typed::default(), Faults::default(), 0))
+}
+
+fn back(id: i64) -> String {
+    format!("/boats/{id}/work")
+}
+
+#[post("/boats/<id>/tasks/<task>/start", data = "<posted>")]
+pub async fn start(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted) -> Result {
+    let task = tasks::find(desk.store, id, task).await?;
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.start_clock(&task, who.0.account.id).await?;
+    work.commit(&back(id)).await?;
+    Ok(Answer::Go(back(id)))
+}
+
+#[post("/boats/<id>/tasks/<task>/stop", data = "<posted>")]
+pub async fn stop(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted) -> Result {
+    tasks::find(desk.store, id, task).await?;
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.stop_clock(who.0.account.id).await?;
+    work.commit(&back(id)).await?;
+    Ok(Answer::Go(back(id)))
+}
+
+#[post("/boats/<id>/tasks/<task>/book", data = "<posted>")]
+pub async fn book(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted) -> Result {
+    let task = tasks::find(desk.store, id, task).await?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let hours = read.number("hours", 0.01, 24.0);
+    if let Err(faults) = read.finish() {
+        let file = BoatFile::load(desk.store, id).await?;
+        return render_faulty(&page(&desk, &file, posted.form.typed(), faults, task.id));
+    }
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.book(&task, who.0.account.id, hours * 60.0).await?;
+    work.commit(&back(id)).await?;
+    Ok(Answer::Go(back(id)))
+}
+
+#[post("/boats/<id>/tasks/<task>/done", data = "<posted>")]
+pub async fn done(desk: Desk<'_>, _who: Crew, id: i64, task: i64, posted: Posted) -> Result {
+    let task = tasks::find(desk.store, id, task).await?;
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.finish_task(&task, posted.form.get("again") != "1").await?;
+    work.commit(&back(id)).await?;
+    Ok(Answer::Go(back(id)))
+}

@@ -1,0 +1,3 @@
+//! Work: tasks and hours.
+
+pub mod list;

@@ -1,0 +1,17 @@
+//! The nine steps of the work, as every page inside a boat shows them.
+
+/// The main line inside a boat.
+#[derive(Debug, Clone)]
+pub struct BoatBar {
+    pub id: i64,
+    pub name: String,
+    pub stages: Vec<Stage>,
+}
+
+#[derive(Debug, Clone)]
+pub struct Stage {
+    pub key: &'static str,
+    pub label: &'static str,
+    /// What is still open there.
+    pub open: usize,
+}

@@ -1,0 +1,111 @@
+//! The desk a request is worked at, and the frame round every page.
+
+use askama::Template;
+use mend_keel_store::Store;
+use mend_keel_store::accounts::{self, Role, Yard};
+use rocket::State;
+use rocket::http::Status;
+use rocket::request::{FromRequest, Outcome, Request};
+
+use crate::view::Units;
+use crate::view::line_of_work::BoatBar;
+use crate::web::assets;
+use crate::web::auth::{User, random_token};
+use crate::web::error::{Answer, Result};
+use crate::web::settings::{Mode, Settings, yard_unit};
+
+/// What a request is worked at: the store, the yard's ways, who asks, and how they want the screen.
+#[derive(Debug)]
+pub struct Desk<'r> {
+    pub store: &'r Store,
+    pub settings: &'r Settings,
+    pub yard: Yard,
+    pub units: Units,
+    pub user: User,
+    surface: &'static str,
+}
+
+#[rocket::async_trait]
+impl<'r> FromRequest<'r> for Desk<'r> {
+    type Error = ();
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, ()> {
+        let user = match User::from_request(request).await {
+            Outcome::Success(user) => user,
+            Outcome::Error(e) => return Outcome::Error(e),
+            Outcome::Forward(f) => return Outcome::Forward(f),
+        };
+        let (Outcome::Success(store), Outcome::Success(settings)) =
+            (request.guard::<&State<Store>>().await, request.guard::<&State<Settings>>().await)
+        else {
+            return Outcome::Error((Status::InternalServerError, ()));
+        };
+        let Ok(yard) = accounts::yard(store).await else {
+            return Outcome::Error((Status::InternalServerError, ()));
+        };
+        let surface = match request.cookies().get("surface").map(|c| c.value()) {
+            Some("daylight") => "daylight",
+            Some("bilge") => "bilge",
+            _ => "floor",
+        };
+        let units = Units { unit: yard_unit(&yard.unit), denominator: yard.inch_denominator };
+        Outcome::Success(Self { store: store.inner(), settings: settings.inner(), units, yard, user, surface })
+    }
+}
+
+/// The frame round a page.
+#[derive(Debug, Clone)]
+pub struct Page {
+    pub title: String,
+    pub yard: String,
+    pub unit: &'static str,
+    pub who: String,
+    pub account: i64,
+    pub csrf: String,
+    /// A key that lets the page's form count once.
+    pub once: String,
+    pub surface: &'static str,
+    pub stamp: &'static str,
+    pub demo: bool,
+    pub may_write: bool,
+    pub may_rule: bool,
+    pub active: &'static str,
+    pub boat: Option<BoatBar>,
+}
+
+impl Desk<'_> {
+    pub fn page(&self, title: &str, active: &'static str) -> Page {
+        Page {
+            title: title.to_owned(),
+            yard: self.yard.name.clone(),
+            unit: yard_unit(&self.yard.unit).code(),
+            who: self.user.account.name.clone(),
+            account: self.user.account.id,
+            csrf: self.user.csrf.clone(),
+            once: random_token().unwrap_or_default(),
+            surface: self.surface,
+            stamp: assets::STAMP.as_str(),
+            demo: self.settings.mode == Mode::Demo,
+            may_write: self.user.account.role != Role::Guest,
+            may_rule: self.user.account.role == Role::Owner,
+            active,
+            boat: None,
+        }
+    }
+
+    pub fn boat_page(&self, boat: impl Into<BoatBar>, title: &str, active: &'static str) -> Page {
+        let boat = boat.into();
+        let title = format!("{title} · {}", boat.name);
+        Page { boat: Some(boat), ..self.page(&title, active) }
+    }
+}
+
+/// A template as a page.
+pub fn render(template: &impl Template) -> Result {
+    Ok(Answer::Page(Status::Ok, template.render()?))
+}
+
+/// A form shown again with its faults.
+pub fn render_faulty(template: &impl Template) -> Result {
+    Ok(Answer::Page(Status::UnprocessableEntity, template.render()?))
+}

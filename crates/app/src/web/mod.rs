@@ -1,0 +1,15 @@
+//! What any page needs of the web: the desk, forms, accounts, errors, photographs, long work. It knows no boat.
+
+pub mod assets;
+pub mod auth;
+pub mod choices;
+pub mod desk;
+pub mod drawn;
+pub mod error;
+pub mod folder;
+pub mod form;
+pub mod jobs;
+pub mod photos;
+pub mod problem;
+pub mod settings;
+pub mod uploads;

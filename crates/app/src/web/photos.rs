@@ -1,0 +1,124 @@
+//! Photos: checked, turned upright, stripped of what the camera wrote into them, and filed by content hash.
+
+use std::io::Cursor;
+use std::path::{Path, PathBuf};
+
+use image::codecs::jpeg::JpegEncoder;
+use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
+use mend_keel_core::InputError;
+use rocket::tokio;
+use sha2::{Digest, Sha256};
+
+use crate::web::folder::write_whole;
+use crate::web::form::{Faults, PHOTO_LIMIT, Upload};
+
+/// Longest side kept, pixels.
+const LARGEST_SIDE: u32 = 2_400;
+const QUALITY: u8 = 85;
+/// A picture that would unpack to more than this is refused before it is unpacked.
+const MOST_MEMORY: u64 = 512 * 1024 * 1024;
+
+/// Files a photo and gives its hash. Errors name the field `photo`.
+pub async fn file(folder: &Path, upload: Upload) -> Result<String, InputError> {
+    let refuse = |message: String| InputError::new("photo", message);
+    if upload.too_large {
+        return Err(refuse(format!("must not be larger than {PHOTO_LIMIT} MB")));
+    }
+    let jpeg = tokio::task::spawn_blocking(move || upright_jpeg(&upload.bytes))
+        .await
+        .map_err(|e| refuse(e.to_string()))?
+        .map_err(|_| refuse("is not a picture that can be read: send a JPEG, PNG or WebP".into()))?;
+    let hash = format!("{:x}", Sha256::digest(&jpeg));
+    let path = path(folder, &hash).ok_or_else(|| refuse("could not be filed".into()))?;
+    if !path.exists() {
+        write_whole(&path, &jpeg).await.map_err(|e| refuse(format!("could not be kept: {e}")))?;
+    }
+    Ok(hash)
+}
+
+/// Files the photo a form may bring: the first of its files. Gives its hash; a fault is told at `photo`.
+pub async fn optional(folder: &Path, uploads: Vec<Upload>, faults: &mut Faults) -> Option<String> {
+    match file(folder, uploads.into_iter().next()?).await {
+        Ok(hash) => Some(hash),
+        Err(e) => {
+            faults.add(e);
+            None
+        }
+    }
+}
+
+/// Longest side of a small picture, pixels.
+const SMALL_SIDE: u32 = 360;
+
+/// A small picture of a photo, made when it is first asked for. `None` when there is no such photo.
+pub async fn small(folder: &Path, hash: &str) -> Option<PathBuf> {
+    let (whole, small) = (path(folder, hash)?, folder.join(format!("{hash}.small.jpg")));
+    if small.exists() {
+        return Some(small);
+    }
+    let bytes = tokio::fs::read(whole).await.ok()?;
+    let jpeg = tokio::task::spawn_blocking(move || {
+        let picture = image::load_from_memory(&bytes)?.thumbnail(SMALL_SIDE, SMALL_SIDE);
+        let mut jpeg = Vec::new();
+        JpegEncoder::new_with_quality(&mut jpeg, QUALITY).encode_image(&picture.to_rgb8())?;
+        Ok::<_, image::ImageError>(jpeg)
+    })
+    .await
+    .ok()?
+    .ok()?;
+    write_whole(&small, &jpeg).await.ok()?;
+    Some(small)
+}
+
+/// Decodes, honours the camera's orientation, and encodes anew: location and all other marks are gone.
+fn upright_jpeg(bytes: &[u8]) -> Result<Vec<u8>, image::ImageError> {
+    let mut reader = ImageReader::new(Cursor::new(bytes)).with_guessed_format()?;
+    let mut limits = Limits::default();
+    limits.max_alloc = Some(MOST_MEMORY);
+    reader.limits(limits);
+    let mut decoder = reader.into_decoder()?;
+    let orientation = decoder.orientation()?;
+    let mut picture = DynamicImage::from_decoder(decoder)?;
+    picture.apply_orientation(orientation);
+    if picture.width().max(picture.height()) > LARGEST_SIDE {
+        picture = picture.resize(LARGEST_SIDE, LARGEST_SIDE, image::imageops::FilterType::Triangle);
+    }
+    let mut jpeg = Vec::new();
+    JpegEncoder::new_with_quality(&mut jpeg, QUALITY).encode_image(&picture.to_rgb8())?;
+    Ok(jpeg)
+}
+
+/// Where a photo lies; `None` when that is no hash of ours.
+pub fn path(folder: &Path, hash: &str) -> Option<PathBuf> {
+    let is_hash = hash.len() == 64 && hash.bytes().all(|b| b.is_ascii_hexdigit() && !b.is_ascii_uppercase());
+    is_hash.then(|| folder.join(format!("{hash}.jpg")))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn picture(side: u32) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        DynamicImage::new_rgb8(side, side / 2).write_to(&mut Cursor::new(&mut bytes), image::ImageFormat::Png).unwrap();
+        bytes
+    }
+
+    #[test]
+    fn a_large_picture_is_made_smaller_and_nonsense_is_refused() {
+        let jpeg = upright_jpeg(&picture(3_000)).unwrap();
+        let back = image::load_from_memory(&jpeg).unwrap();
+        assert_eq!((back.width(), back.height()), (2_400, 1_200));
+        assert!(upright_jpeg(b"GIF89a not really").is_err());
+        assert!(upright_jpeg(&picture(40)[..60]).is_err());
+    }
+
+    #[test]
+    fn only_a_hash_names_a_photo() {
+        let folder = Path::new("photos");
+        assert!(path(folder, &"a".repeat(64)).is_some());
+        for bad in ["", "../../etc/passwd", &"A".repeat(64), &"a".repeat(63), &format!("{}/", "a".repeat(63))] {
+            assert!(path(folder, bad).is_none(), "{bad}");
+        }
+    }
+}
