@@ -3,7 +3,7 @@
 use rocket::Route;
 
 use crate::pages::{
-    bench, boats, decide, door, fasten, finish, jobs, practice, rack, seams, shape, stores, story, survey, timber,
+    bench, boats, decide, door, fasten, finish, handbook, jobs, practice, rack, seams, shape, stores, story, survey, timber,
     today, work, yard,
 };
 
@@ -180,6 +180,8 @@ pub fn routes() -> Vec<Route> {
         jobs::show,
         jobs::state,
         jobs::stop,
+        handbook::contents,
+        handbook::chapter,
         bench::list,
         bench::tool,
         bench::work,

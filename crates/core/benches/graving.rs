@@ -1,8 +1,9 @@
 //! Graving piece: damage shapes × old holes.
 
 use divan::Bencher;
+use mend_keel_core::grid::plank::Hole;
 use mend_keel_core::practice::GravingRules;
-use mend_keel_core::repair::graving::{Damage, DamageKind, Hole, Plank, Request, plan};
+use mend_keel_core::repair::graving::{Damage, DamageKind, Plank, Request, plan};
 
 fn main() {
     divan::main();

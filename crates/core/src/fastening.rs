@@ -6,10 +6,10 @@ pub mod through;
 
 use crate::error::{self, InputError};
 use crate::geometry::Point;
+use crate::grid::plank::Hole;
+use crate::grid::plank::PlankPlace;
 use crate::grid::{Address, Shell};
 use crate::reason::Reason;
-use crate::repair::decide::PlankPlace;
-use crate::repair::graving::Hole;
 use crate::timber::Species;
 use crate::units::MM_PER_INCH;
 
@@ -21,7 +21,7 @@ const SCREW_LENGTHS: [f64; 13] = [16.0, 20.0, 25.0, 32.0, 38.0, 44.0, 50.0, 57.0
 /// Plug cutters, mm.
 const PLUGS: [f64; 6] = [8.0, 10.0, 12.0, 13.0, 16.0, 19.0];
 /// Left uncut behind a screw's point, mm.
-const LEAVE_BEHIND_POINT: f64 = 6.0;
+pub const LEAVE_BEHIND_POINT: f64 = 6.0;
 /// Spares added before rounding up, and pieces in a box.
 const SPARES: f64 = 0.05;
 pub const BOX: u32 = 100;

@@ -73,11 +73,11 @@ pub struct Plan {
 }
 
 /// A tenth more than area / coverage.
-const LOSS: f64 = 1.1;
+pub const LOSS: f64 = 1.1;
 /// Above this humidity, %, everything takes longer …
-const DAMP_FROM: f64 = 75.0;
+pub const DAMP_FROM: f64 = 75.0;
 /// … by this factor.
-const DAMP_FACTOR: f64 = 1.3;
+pub const DAMP_FACTOR: f64 = 1.3;
 
 /// How much longer than at 20 °C a coat or a cure takes: `2^((20 − T)/10)`, × 1.3 above 75 % humidity.
 pub fn time_factor(temperature: f64, humidity: f64) -> f64 {

@@ -7,6 +7,7 @@
 pub mod edit;
 pub mod member;
 pub mod offsets;
+pub mod plank;
 
 use std::collections::BTreeSet;
 use std::fmt;

@@ -33,6 +33,7 @@ pub mod fastening;
 pub mod finish;
 pub mod geometry;
 pub mod grid;
+pub mod handbook;
 pub mod hull;
 pub mod metals;
 pub mod practice;

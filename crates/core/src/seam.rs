@@ -143,12 +143,12 @@ pub fn usual(construction: Construction) -> Treatment {
 /// Strands of cotton by seam width at mid-depth, mm (*yard rule*).
 const STRANDS: [(f64, f64); 6] = [(1.5, 1.0), (2.0, 2.0), (2.5, 3.0), (3.0, 4.0), (4.0, 6.0), (5.0, 8.0)];
 /// A cartridge, ml, and compound lost to waste.
-const CARTRIDGE_ML: f64 = 310.0;
+pub const CARTRIDGE_ML: f64 = 310.0;
 const WASTE: f64 = 1.15;
 /// Seam primer on the bare edges and over the cotton, mm of wet film (*yard rule*).
-const PRIMER_FILM: f64 = 0.12;
+pub const PRIMER_FILM: f64 = 0.12;
 /// Cotton takes up this much more than the seam's length.
-const COTTON_TAKE_UP: f64 = 1.1;
+pub const COTTON_TAKE_UP: f64 = 1.1;
 
 /// Width a carvel seam is first made at the face, mm: thickness / 16 + 0.8 (*yard rule*).
 pub fn first_width(thickness: f64) -> f64 {

@@ -8,10 +8,11 @@ mod fastening_tools;
 mod joint_tools;
 mod survey_tools;
 
+use mend_keel_core::grid::plank::Hole;
 use mend_keel_core::grid::{Joint, Side};
 use mend_keel_core::practice::GravingRules;
 use mend_keel_core::repair::butts::{self, Conflict, Rule};
-use mend_keel_core::repair::graving::{self, Damage, DamageKind, Hole, Plank, Request};
+use mend_keel_core::repair::graving::{self, Damage, DamageKind, Plank, Request};
 use mend_keel_core::repair::scarf;
 use mend_keel_core::shape::bevel::Section;
 use mend_keel_core::shape::{bend, bevel, fair, hollow};

@@ -3,9 +3,9 @@
 use mend_keel_core::grid::edit::Edit;
 use mend_keel_core::grid::member::{self, DeckKind, Form};
 use mend_keel_core::grid::offsets::Offsets;
+use mend_keel_core::grid::plank::PlankPlace;
 use mend_keel_core::grid::{Address, Construction, Joint, JointKind, Numbering, Place, Shell, Side};
 use mend_keel_core::practice::{School, Use};
-use mend_keel_core::repair::decide::PlankPlace;
 use mend_keel_core::timber::board::Grain;
 use mend_keel_core::work::order::DeckSchool;
 use serde_json::json;

@@ -1,7 +1,7 @@
 //! Decisions on planks, and the pieces of new wood they ask for.
 
 use mend_keel_core::geometry::Point;
-use mend_keel_core::repair::decide::OptionKind;
+use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::timber::board::Quality;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};

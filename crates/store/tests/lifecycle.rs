@@ -5,7 +5,7 @@ use mend_keel_core::grid::member::DeckKind;
 use mend_keel_core::grid::{Address, Construction, JointKind, Place, Side};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
-use mend_keel_core::repair::decide::OptionKind;
+use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::survey::compare::Outcome;
 use mend_keel_core::survey::reading::{Measure, On};
 use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};

@@ -330,10 +330,15 @@
     const at = `/boats/${boat}`;
     const surfaces = [...document.querySelectorAll(".surface-tabs a")].map((a) => a.getAttribute("href"));
     const pages = [at, `${at}/quick`, `${at}/survey`, `${at}/survey/coverage`, `${at}/survey/sample`, `${at}/survey/lines`,
-      `${at}/survey/causes`, `${at}/survey/past`, `${at}/survey/salvage`, `${at}/refasten`, "/offline", "/boats", ...surfaces];
+      `${at}/survey/causes`, `${at}/survey/past`, `${at}/survey/salvage`, `${at}/refasten`, "/offline", "/boats", "/handbook", ...surfaces];
     for (const page of pages) {
       try {
         const answer = await fetch(page, { headers: { "X-Put-By": "1" } });
+        // The rules behind what is shown, chapter by chapter.
+        if (page === "/handbook") {
+          const chapters = (await answer.clone().text()).match(/\/handbook\/[\w-]+(?=")/g) || [];
+          for (const chapter of new Set(chapters)) await fetch(chapter, { headers: { "X-Put-By": "1" } });
+        }
         // Regions that are being refastened are worked under the hull too.
         if (page.endsWith("/refasten")) {
           const found = (await answer.clone().text()).match(/\/boats\/\d+\/refasten\/\d+(?=")/g) || [];

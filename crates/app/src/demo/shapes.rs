@@ -2,7 +2,8 @@
 
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::grid::{Address, Side};
-use mend_keel_core::repair::decide::{OptionKind, member};
+use mend_keel_core::repair::decide::member;
+use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::shape::spiling::{Capture, Tick};
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::boats::Plank;

@@ -3,10 +3,10 @@
 use std::collections::{HashMap, HashSet};
 
 use mend_keel_core::grid::member::MemberKind;
+use mend_keel_core::grid::plank::Hole;
 use mend_keel_core::grid::{Address, Joint, Place};
 use mend_keel_core::practice::Practice;
 use mend_keel_core::repair::butts::{self, Rule, Violation};
-use mend_keel_core::repair::graving::Hole;
 use mend_keel_core::survey::reading::On;
 use mend_keel_core::survey::{Certainty, FindingKind, Grade, Weighed};
 use mend_keel_core::timber::species;

@@ -13,6 +13,7 @@ pub mod work;
 pub mod bench;
 pub mod boats;
 pub mod door;
+pub mod handbook;
 pub mod jobs;
 pub mod practice;
 pub mod rack;

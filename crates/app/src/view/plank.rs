@@ -5,7 +5,7 @@
 use std::fmt::Write;
 
 use mend_keel_core::geometry::{Point, polyline_at};
-use mend_keel_core::repair::graving::Hole;
+use mend_keel_core::grid::plank::Hole;
 use mend_keel_core::survey::{Certainty, Extent, FindingKind};
 
 use super::svg;

@@ -4,7 +4,7 @@ use mend_keel_core::practice::School;
 use mend_keel_core::{Reason, Verdict};
 use serde_json::Value;
 
-use super::Units;
+use super::{Units, handbook};
 
 /// A reason ready to be shown: its verdict by glyph and word, the values compared, formula, school, source.
 #[derive(Debug, Clone)]
@@ -18,6 +18,8 @@ pub struct ReasonView {
     pub school: Option<String>,
     pub source: String,
     pub rule: String,
+    /// The rule's section in the handbook.
+    pub link: Option<&'static str>,
 }
 
 impl ReasonView {
@@ -42,6 +44,7 @@ impl ReasonView {
             school: reason.school.map(|s| s.label().to_owned()),
             source: reason.source.to_owned(),
             rule: reason.rule.to_owned(),
+            link: handbook::link(reason.rule),
         }
     }
 
@@ -81,6 +84,7 @@ pub fn kept(reasons: &Value, units: Units) -> Vec<ReasonView> {
             formula: text(reason, "formula"),
             school: reason["school"].as_str().and_then(School::from_code).map(|s| s.label().to_owned()),
             source: text(reason, "source"),
+            link: handbook::link(&text(reason, "rule")),
             rule: text(reason, "rule"),
         }
     };

@@ -8,7 +8,6 @@ pub mod member;
 pub mod plank;
 pub mod region;
 
-use crate::choice::choices;
 use crate::practice::{Practice, School};
 use crate::reason::{Reason, Verdict};
 use crate::survey::{Cause, Grade};
@@ -17,40 +16,9 @@ use crate::work::estimate::{Hours, Operation, whole_job};
 use crate::work::tasks::{self, Extent, Task};
 
 use super::graving::Patch;
+use super::way::OptionKind;
 use cost::Material;
-pub use plank::{Case, PlankPlace, Stretch, options};
-
-choices! {
-    /// A way to deal with a damaged member.
-    OptionKind {
-        Leave = "leave", "Leave and watch";
-        Treat = "treat", "Treat";
-        Graving = "graving", "Graving piece";
-        ButtPiece = "butt_piece", "Part plank with butts";
-        ScarfPiece = "scarf_piece", "Part with scarfs";
-        WholePlank = "whole_plank", "Whole plank";
-        Sister = "sister", "Sister";
-        SpliceEnd = "splice_end", "Splice the end";
-        Laminate = "laminate", "Laminate new";
-        Saw = "saw", "Saw new";
-        Steam = "steam", "Steam new";
-        PanelPatch = "panel_patch", "Scarfed patch";
-        Reskin = "reskin", "Re-skin";
-        Replace = "replace", "Replace whole";
-    }
-}
-
-impl OptionKind {
-    /// Whether the old part, or a length of it, comes out of the boat.
-    pub fn takes_out(self) -> bool {
-        !matches!(self, Self::Leave | Self::Treat | Self::Graving | Self::PanelPatch | Self::Sister)
-    }
-
-    /// Whether it is glued in.
-    pub fn is_glued(self) -> bool {
-        matches!(self, Self::Graving | Self::ScarfPiece | Self::SpliceEnd | Self::Laminate | Self::PanelPatch)
-    }
-}
+pub use plank::{Case, Stretch, options};
 
 /// A piece of new wood that is no plank of the shell: x along the member, mm. Sizes are finished ones.
 #[derive(Debug, Clone, PartialEq)]

@@ -108,7 +108,7 @@ pub struct Plan {
 }
 
 /// A flat joint takes this for each pair of faces …
-const KG_PER_M2: f64 = 0.30;
+pub const KG_PER_M2: f64 = 0.30;
 /// … and this much over.
 const SPARE: f64 = 1.15;
 /// A pot of more than this overheats, g.
@@ -169,7 +169,7 @@ pub fn plan(request: &Request) -> Result<Plan, InputError> {
         working,
         clamped: at_temperature(r.cure, r.temperature),
         full_load: at_temperature(FULL_LOAD, r.temperature).max(at_temperature(r.cure, r.temperature)),
-        clamps: super::graving::clamps(r.length, r.width),
+        clamps: clamps(r.length, r.width),
         cautions: vec![Caution::Resins, Caution::Solvents],
         reasons: reasons(r, grams, working, most),
     })
@@ -215,6 +215,13 @@ fn reasons(r: &Request, grams: f64, working: f64, most: f64) -> Vec<Reason> {
         );
     }
     reasons
+}
+
+/// Clamps for a piece, mm: one each 100 mm of length, on both sides where it is wider than 80 mm (*yard rule*).
+pub fn clamps(length: f64, width: f64) -> u32 {
+    const WIDE: f64 = 80.0;
+    let row = (length / 100.0).ceil() as u32;
+    if width > WIDE { 2 * row } else { row }
 }
 
 #[cfg(test)]

@@ -16,6 +16,8 @@ use crate::error::{self, InputError};
 use crate::geometry::{
     HalfPlane, Point, clip, convex_contains, convex_hull, edges, extent, perimeter, polyline_at, signed_area,
 };
+use crate::grid::Shell;
+use crate::grid::plank::{Hole, PlankPlace};
 use crate::practice::GravingRules;
 use crate::reason::{Reason, Verdict};
 
@@ -45,6 +47,13 @@ pub struct Plank {
 }
 
 impl Plank {
+    /// The face of a plank in its strake, from 0 at the fore joint, for laying out a graving piece.
+    pub fn of(place: &PlankPlace, shell: &Shell, thickness: f64) -> Self {
+        let (from, to) = place.span(shell);
+        let upper = shell.strake_width_line(place.side, place.strake, from, to, from);
+        Self { length: to - from, lower: vec![[0.0, 0.0], [to - from, 0.0]], upper, thickness }
+    }
+
     /// A plank of even width.
     pub fn parallel(length: f64, width: f64, thickness: f64) -> Self {
         Self { length, lower: vec![[0.0, 0.0], [length, 0.0]], upper: vec![[0.0, width], [length, width]], thickness }
@@ -118,17 +127,6 @@ pub struct Damage {
     pub depth: f64,
 }
 
-/// An old fastening hole; the diameter is that of the hole or of its plug, whichever is larger.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Hole {
-    pub id: String,
-    pub x: f64,
-    pub y: f64,
-    pub diameter: f64,
-    /// Still holding.
-    pub live: bool,
-}
-
 /// Everything a graving piece depends on.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Request {
@@ -199,13 +197,6 @@ pub fn offset(outline: &[Point], by: f64) -> Vec<Point> {
     let far = (x1 - x0 + y1 - y0 + by) * 10.0;
     let big = vec![[x0 - far, y0 - far], [x1 + far, y0 - far], [x1 + far, y1 + far], [x0 - far, y1 + far]];
     moved.map(|side| HalfPlane { d: side.d + by, ..side }).fold(big, |shape, side| clip(&shape, &side))
-}
-
-/// Clamps for a piece, mm: one each 100 mm of length, on both sides where it is wider than 80 mm (*yard rule*).
-pub fn clamps(length: f64, width: f64) -> u32 {
-    const WIDE: f64 = 80.0;
-    let row = (length / 100.0).ceil() as u32;
-    if width > WIDE { 2 * row } else { row }
 }
 
 /// Joint of a piece, mm²: its edge all round to its depth, and the bed too where it does not go through.

@@ -6,3 +6,4 @@ pub mod gluing;
 pub mod graving;
 pub mod scarf;
 pub mod scarf_run;
+pub mod way;

@@ -21,9 +21,9 @@ pub const TAKES_UP: (u32, u32) = (1, 7);
 pub const WET_DAYS: u32 = 5;
 const WET_MOST: u32 = 60;
 /// She is tight when this share of the most she made is left (*yard rule*).
-const TIGHT: f64 = 0.10;
+pub const TIGHT: f64 = 0.10;
 /// The pumps must carry this many times what she makes (*yard rule*).
-const PUMP_RESERVE: f64 = 2.0;
+pub const PUMP_RESERVE: f64 = 2.0;
 /// More water than the last time by this factor, after a day afloat, is rising (*yard rule*).
 const RISING: f64 = 1.1;
 

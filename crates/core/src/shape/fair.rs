@@ -11,7 +11,7 @@ use crate::geometry::Point;
 /// Measuring tolerance where none is given, mm (*yard rule*).
 pub const TOLERANCE: f64 = 1.5;
 /// A miss of more than this many times the median miss is suspect.
-const SUSPECT_TIMES: f64 = 3.0;
+pub const SUSPECT_TIMES: f64 = 3.0;
 /// Fewest points a line can be judged by.
 const FEWEST: usize = 4;
 /// Most points taken: every one is left out once, so the work grows with the fourth power.

@@ -4,8 +4,8 @@ use crate::error::{self, InputError};
 use crate::geometry::Point;
 use crate::grid::offsets::{Offsets, RowKind};
 use crate::reason::{Reason, Verdict};
-use crate::repair::decide::OptionKind;
 use crate::repair::decide::member::{RUN_OUT, run_out};
+use crate::repair::way::OptionKind;
 use crate::timber::board::Drying;
 use crate::timber::species::Species;
 

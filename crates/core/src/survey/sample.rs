@@ -132,9 +132,9 @@ pub struct SampleResult {
 }
 
 /// Upper bound up to which a region is left.
-const LEAVE_UP_TO: f64 = 0.10;
+pub const LEAVE_UP_TO: f64 = 0.10;
 /// Lower bound from which a region is refastened.
-const REFASTEN_FROM: f64 = 0.30;
+pub const REFASTEN_FROM: f64 = 0.30;
 /// Samples larger than this share of the population are not drawn as if from an endless one.
 const FINITE_FROM: f64 = 0.10;
 /// Largest region taken.

@@ -114,7 +114,7 @@ pub struct Order {
 /// Frames out together stand at least this many apart: every third at most.
 const EVERY_THIRD: u32 = 3;
 /// No more neighbouring strakes than this off a side.
-const NEIGHBOURS: usize = 2;
+pub const NEIGHBOURS: usize = 2;
 /// Work this far along the boat from other work does not touch it, mm (*yard rule*).
 const APART: f64 = 300.0;
 /// More parts out on one side than on the other by more than this, and the hull is out of balance (*yard rule*).

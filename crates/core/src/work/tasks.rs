@@ -1,7 +1,7 @@
 //! The tasks of a decided repair, in the order they are done.
 
 use crate::caution::Caution;
-use crate::repair::decide::OptionKind;
+use crate::repair::way::OptionKind;
 
 use super::estimate::{Hours, Operation};
 

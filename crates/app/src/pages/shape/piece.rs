@@ -173,7 +173,7 @@ impl<'f> Laid<'f> {
         }
         let (from, to) = plank.place().span(&file.boat.shell);
         Ok(Some(graving::Request {
-            plank: case.place.face(&file.boat.shell, plank.thickness),
+            plank: graving::Plank::of(&case.place, &file.boat.shell, plank.thickness),
             damage,
             holes: case.holes.clone(),
             frames: file.boat.shell.frames.iter().filter(|x| **x >= from && **x <= to).map(|x| x - from).collect(),
@@ -275,7 +275,7 @@ fn facts(file: &BoatFile, laid: &Laid<'_>, units: Units) -> Facts {
                     }
                     .to_owned(),
                 ),
-                ("Clamps", graving::clamps(piece.length, piece.width).to_string()),
+                ("Clamps", gluing::clamps(piece.length, piece.width).to_string()),
             ];
             if let (true, Some(size)) = (*through, rules::backing(outline, thickness)) {
                 facts.push(("Backing piece", format!("{}, lapping 50 mm all round", units.dims(&size))));

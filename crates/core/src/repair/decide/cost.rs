@@ -7,7 +7,8 @@ use crate::practice::Prices;
 use crate::repair::{gluing, graving};
 use crate::work::tasks::Extent;
 
-use super::{OptionKind, Wood};
+use super::Wood;
+use crate::repair::way::OptionKind;
 
 /// One line of what is needed. `each` is the price of one unit, in the yard's own money.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]

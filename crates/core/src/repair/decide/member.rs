@@ -15,7 +15,8 @@ use crate::timber::species::Species;
 use crate::work::estimate::Operation;
 use crate::work::tasks::Extent;
 
-use super::{Draft, OptionKind, RepairOption, Timber, Wood, leave, rank, treat};
+use super::{Draft, RepairOption, Timber, Wood, leave, rank, treat};
+use crate::repair::way::OptionKind;
 
 /// How a member is mended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -84,9 +85,9 @@ pub struct Case<'s> {
 }
 
 /// Frame splices scarf at this ratio across the moulding.
-const SPLICE_RATIO: f64 = 12.0;
+pub const SPLICE_RATIO: f64 = 12.0;
 /// A sister runs past the break by this many strakes each way.
-const SISTER_STRAKES: f64 = 3.0;
+pub const SISTER_STRAKES: f64 = 3.0;
 /// Strength of a rib with a full sister beside it (*yard rule*: the fastenings share the load).
 const SISTERED: f64 = 0.95;
 /// Strength of a bevelled patch in a panel, at 8:1.

@@ -3,50 +3,21 @@
 use crate::error::InputError;
 use crate::fastening;
 use crate::geometry::{Point, extent};
-use crate::grid::{Joint, Shell, Side};
+use crate::grid::plank::Hole;
+use crate::grid::plank::PlankPlace;
+use crate::grid::{Joint, Shell};
 use crate::practice::{Practice, School, SchoolRules};
 use crate::reason::{Reason, Verdict};
 use crate::repair::butts::{self, Conflict, Rule};
-use crate::repair::graving::{self, Damage, Hole, Patch, Plank};
+use crate::repair::graving::{self, Damage, Patch, Plank};
 use crate::repair::scarf;
 use crate::survey::{Cause, Grade};
 use crate::timber::moisture::GLUE_LIMIT;
 use crate::work::estimate::Operation;
 use crate::work::tasks::Extent;
 
-use super::{Draft, OptionKind, RepairOption, Wood, rank, treat};
-
-/// A plank in its strake, from joint to joint.
-#[derive(Debug, Clone, PartialEq)]
-pub struct PlankPlace {
-    pub side: Side,
-    pub strake: u32,
-    /// Bay of the joint at its fore end; `None` at the stem.
-    pub from_bay: Option<u32>,
-    /// Bay of the joint at its after end; `None` at the stern.
-    pub to_bay: Option<u32>,
-}
-
-impl PlankPlace {
-    /// Where it begins and ends, mm aft of frame 1.
-    pub fn span(&self, shell: &Shell) -> (f64, f64) {
-        let from = self.from_bay.map_or(0.0, |bay| shell.bay_middle(bay));
-        let to = self.to_bay.map_or(shell.length(), |bay| shell.bay_middle(bay));
-        (from, to)
-    }
-
-    /// Bays at its ends, counting the ends of the boat as bay 0 and the last frame.
-    pub fn bays(&self, shell: &Shell) -> (u32, u32) {
-        (self.from_bay.unwrap_or(0), self.to_bay.unwrap_or(shell.frame_count()))
-    }
-
-    /// Its face from 0 at the fore joint, for laying out a graving piece.
-    pub fn face(&self, shell: &Shell, thickness: f64) -> Plank {
-        let (from, to) = self.span(shell);
-        let upper = shell.strake_width_line(self.side, self.strake, from, to, from);
-        Plank { length: to - from, lower: vec![[0.0, 0.0], [to - from, 0.0]], upper, thickness }
-    }
-}
+use super::{Draft, RepairOption, Wood, rank, treat};
+use crate::repair::way::OptionKind;
 
 /// Everything the options depend on. Shapes are in plank coordinates: x from the fore joint, y from the lower edge.
 #[derive(Debug, Clone, PartialEq)]
@@ -160,7 +131,7 @@ struct Context<'c> {
 
 impl<'c> Context<'c> {
     fn new(case: &'c Case<'c>) -> Result<Self, InputError> {
-        let plank = case.place.face(case.shell, case.thickness);
+        let plank = Plank::of(&case.place, case.shell, case.thickness);
         let (from, to) = case.place.span(case.shell);
         let points: Vec<Point> = case.damage.iter().flat_map(|d| d.points.iter().copied()).collect();
         let Some((x0, x1)) = extent(&points, 0) else {
@@ -645,7 +616,7 @@ fn conflict_reason(bay: u32, other: Joint, conflict: Conflict) -> Reason {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::grid::Construction;
+    use crate::grid::{Construction, Side};
     use crate::hull::{self, Principal};
     use crate::repair::graving::DamageKind;
 

@@ -5,6 +5,7 @@ use proptest::prelude::*;
 use super::search::EYE_DECIDES;
 use super::*;
 use crate::geometry::distance_to_segment;
+use crate::repair::gluing;
 
 fn crack(points: &[Point]) -> Damage {
     Damage { kind: DamageKind::Crack, points: points.to_vec(), depth: 8.0 }
@@ -229,7 +230,7 @@ fn a_hand_sized_piece_takes_a_few_grams_of_glue() {
     // 200 × 50 × 12.5: bed 10 000 mm², edge 500 × 12.5 = 6 250 mm².
     let outline = [[0.0, 0.0], [200.0, 0.0], [200.0, 50.0], [0.0, 50.0]];
     assert!((glue_grams(&outline, 12.5, false) - 16_250.0 / 1e6 * 0.345 * 1000.0).abs() < 1e-9);
-    assert_eq!((clamps(212.0, 62.0), clamps(212.0, 120.0)), (3, 6));
+    assert_eq!((gluing::clamps(212.0, 62.0), gluing::clamps(212.0, 120.0)), (3, 6));
 }
 
 #[test]
