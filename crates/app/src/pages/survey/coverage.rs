@@ -32,7 +32,8 @@ struct Show {
     missed: Vec<(String, Vec<String>)>,
     typed: Typed,
     faults: Faults,
-    example: (String, String),
+    example_from: String,
+    example_to: String,
 }
 
 struct Row {
@@ -104,7 +105,8 @@ fn show(desk: &Desk<'_>, survey: &SurveyFile, typed: Typed, faults: Faults) -> S
         missed,
         typed,
         faults,
-        example: (at(3), at(8)),
+        example_from: at(3),
+        example_to: at(8),
     }
 }
 
