@@ -33,7 +33,7 @@ struct Show {
     findings: usize,
     surface: &'static str,
     is_shell: bool,
-    surfaces: Vec<(&'static str, &'static str)>,
+    surfaces: Vec<SurfaceTab>,
     layer: &'static str,
     layers: Vec<LayerView>,
     kinds: Vec<(&'static str, String, &'static str)>,
@@ -250,7 +250,7 @@ pub async fn show(
         findings: file.findings.len(),
         surface: surface.code(),
         is_shell,
-        surfaces: surfaces(file),
+        surfaces: surfaces(file, surface),
         layer,
         layers: LAYERS
             .iter()
@@ -267,12 +267,18 @@ pub async fn show(
     })
 }
 
+struct SurfaceTab {
+    code: &'static str,
+    label: &'static str,
+    here: bool,
+}
+
 /// The surfaces this boat has.
-pub fn surfaces(file: &BoatFile) -> Vec<(&'static str, &'static str)> {
+fn surfaces(file: &BoatFile, shown: Surface) -> Vec<SurfaceTab> {
     Surface::ALL
         .iter()
         .filter(|s| **s == Surface::Shell || file.members.iter().any(|m| m.kind.surface() == **s))
-        .map(|s| (s.code(), s.label()))
+        .map(|s| SurfaceTab { code: s.code(), label: s.label(), here: *s == shown })
         .collect()
 }
 
