@@ -19,7 +19,7 @@ use mend_keel_core::grid::member::{DeckKind, Rig};
 use mend_keel_core::grid::{Address, Construction, Joint, Side};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
-use mend_keel_core::repair::decide::{self as core_decide};
+use mend_keel_core::repair::decide as core_decide;
 use mend_keel_core::repair::way::OptionKind;
 use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
 use mend_keel_store::boats::NewBoat;

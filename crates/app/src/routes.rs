@@ -3,8 +3,8 @@
 use rocket::Route;
 
 use crate::pages::{
-    bench, boats, decide, door, fasten, finish, handbook, jobs, practice, rack, seams, shape, stores, story, survey, timber,
-    today, work, yard,
+    bench, boats, decide, door, fasten, finish, handbook, jobs, practice, rack, seams, shape, stores, story, survey,
+    timber, today, work, yard,
 };
 
 /// Every route but the assets. Who may call one shows in its arguments: `Owner`, `Crew`, `BoatReader`, `User`;
@@ -16,7 +16,7 @@ pub fn routes() -> Vec<Route> {
         door::sign_in::leave,
         door::sign_in::first,
         door::sign_in::first_account,
-        today::today,
+        today::show,
         today::echo_length,
         boats::list,
         boats::new_form,

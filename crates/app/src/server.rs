@@ -10,6 +10,7 @@ use rocket::fairing::{AdHoc, Fairing, Info, Kind};
 use rocket::http::{ContentType, Header};
 use rocket::{Build, Request, Response, Rocket, routes};
 
+use crate::file::kept::Files;
 use crate::routes;
 use crate::web::auth::SignInTries;
 use crate::web::folder::DataFolder;
@@ -37,6 +38,7 @@ pub fn build(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<
         .manage(Settings { mode, folder })
         .manage(SignInTries::default())
         .manage(Jobs::default())
+        .manage(Files::default())
         .attach(SafeHeaders)
         .mount("/", routes![assets::asset])
         .mount("/", routes::routes())

@@ -123,9 +123,27 @@ pub fn polyline_at(line: &[Point], x: f64) -> f64 {
     }
 }
 
+/// How large a shape is: the area of a polygon in mm², the length of a line in mm. A polygon folded to nothing counts as a line.
+pub fn size_of(shape: &[Point]) -> f64 {
+    let area = signed_area(shape).abs();
+    if shape.len() > 2 && area > 1.0 {
+        return area;
+    }
+    let open = shape.len().saturating_sub(1);
+    edges(shape).take(open).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_polygon_counts_by_its_area_and_a_line_by_its_length() {
+        assert_eq!(size_of(&[[0.0, 0.0], [30.0, 0.0], [30.0, 20.0], [0.0, 20.0]]), 600.0);
+        assert_eq!(size_of(&[[0.0, 0.0], [30.0, 40.0]]), 50.0);
+        assert_eq!(size_of(&[[0.0, 0.0], [30.0, 40.0], [60.0, 80.0]]), 100.0);
+        assert_eq!(size_of(&[[5.0, 5.0]]), 0.0);
+    }
 
     #[test]
     fn a_hull_drops_what_lies_inside_and_on_its_sides() {

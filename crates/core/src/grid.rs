@@ -266,6 +266,16 @@ pub struct Shell {
 }
 
 impl Shell {
+    /// Where a place on the shell lies, as far as the girth tells: mm aft of frame 1, to port, and up. `beam` is the boat's. `None` off
+    /// the shell. The bottom is taken as half the girth outward, no farther than half the beam; the rest goes up.
+    pub fn spot(&self, at: Address, beam: f64) -> Option<[f64; 3]> {
+        self.place(at).ok()?;
+        let x = self.frame_x(at.frame);
+        let girth = self.girth(at.side, at.strake as usize - 1, x) + self.width(at) / 2.0;
+        let out = (girth / 2.0).min(beam / 2.0);
+        Some([x, if at.side == Side::Port { out } else { -out }, girth - out])
+    }
+
     /// A shell of which nothing was measured yet.
     pub fn new(frames: Vec<f64>, edges: Vec<Vec<f64>>) -> Self {
         Self { frames, edges, starboard: None, measured: BTreeSet::new(), measured_frames: BTreeSet::new() }

@@ -158,10 +158,10 @@ mod tests {
             for maker in makers {
                 for (at, _) in source.match_indices(maker) {
                     let call: String = source[at + maker.len()..].chars().take(160).collect();
-                    let quoted =
-                        call.split('"').skip(1).step_by(2).find(|q| {
-                            q.contains('.') && q.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || "_.".contains(c))
-                        });
+                    let quoted = call.split('"').skip(1).step_by(2).find(|q| {
+                        q.contains('.')
+                            && q.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || "_.".contains(c))
+                    });
                     if let Some(id) = quoted {
                         found.insert(id.to_owned(), file.clone());
                     }

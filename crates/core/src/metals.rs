@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::reason::{Reason, Verdict};
+use crate::timber::Species;
 
 /// One line of the table of metals (`data/metals.csv`).
 #[derive(Debug, Clone, PartialEq, Deserialize)]
@@ -309,6 +310,18 @@ pub fn due(metal: &Metal, fitted: i32) -> Option<(i32, i32)> {
     Some((fitted + metal.years_from? as i32, fitted + metal.years_to? as i32))
 }
 
+/// Wood whose acid eats plain iron and steel: the oaks (*Wood Handbook*, chapter 1).
+pub fn is_tannic(wood: &Species) -> bool {
+    wood.id.contains("oak")
+}
+
+/// Alkali-softened wood that was found speaks for the metal near it. `soft` are places, mm.
+pub fn spread_alkali(items: &mut [Item], soft: &[[f64; 3]]) {
+    for item in items {
+        item.alkali |= soft.iter().any(|s| apart(*s, item.at) <= NEAR);
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
@@ -389,5 +402,20 @@ mod tests {
             }
             prop_assert!(found.windows(2).all(|w| w[0].level >= w[1].level));
         }
+    }
+
+    #[test]
+    fn soft_wood_speaks_for_the_metal_within_a_foot_of_it() {
+        let at = |x: f64| Item { at: [x, 0.0, 0.0], ..item("silicon_bronze", Zone::Below, 100.0) };
+        let mut items = [at(0.0), at(250.0), at(600.0)];
+        spread_alkali(&mut items, &[[280.0, 0.0, 0.0]]);
+        assert_eq!(items.each_ref().map(|i| i.alkali), [true, true, false]);
+    }
+
+    #[test]
+    fn only_oaks_are_tannic() {
+        let wood = |id: &str| crate::timber::species::find(id).unwrap();
+        assert!(is_tannic(wood("white_oak")) && is_tannic(wood("red_oak")));
+        assert!(!is_tannic(wood("western_larch")));
     }
 }

@@ -8,6 +8,7 @@ pub mod compare;
 pub mod coverage;
 pub mod field;
 pub mod line;
+pub mod mark;
 pub mod past;
 pub mod reading;
 pub mod sample;

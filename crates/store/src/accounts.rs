@@ -119,15 +119,17 @@ pub async fn open_session(store: &Store, account: i64, token_hash: &str, csrf: &
 }
 
 pub async fn session(store: &Store, token_hash: &str) -> Result<Option<Session>> {
-    let sql = "SELECT account_id, csrf FROM session WHERE token_hash = ? AND expires_at > ?";
-    let found: Option<(i64, String)> =
+    #[derive(FromRow)]
+    struct Row {
+        #[sqlx(flatten)]
+        account: Account,
+        csrf: String,
+    }
+    let sql = "SELECT account.id, login, name, role, guest_boat, password_hash, csrf
+               FROM session JOIN account ON account.id = account_id WHERE token_hash = ? AND expires_at > ?";
+    let found: Option<Row> =
         sqlx::query_as(sql).bind(token_hash).bind(Timestamp::now().to_string()).fetch_optional(store.pool()).await?;
-    let Some((id, csrf)) = found else {
-        return Ok(None);
-    };
-    let sql = format!("{ACCOUNT} WHERE id = ?");
-    let account: Account = sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(id).fetch_one(store.pool()).await?;
-    Ok(Some(Session { account, csrf }))
+    Ok(found.map(|Row { account, csrf }| Session { account, csrf }))
 }
 
 pub async fn close_session(store: &Store, token_hash: &str) -> Result<()> {

@@ -144,14 +144,7 @@ impl Plank {
 
     /// `P7, stem to bay 12`.
     pub fn name(&self) -> String {
-        let end = |bay: Option<u32>, free: &str| bay.map_or(free.to_owned(), |bay| format!("bay {bay}"));
-        format!(
-            "{}{}, {} to {}",
-            self.side.letter(),
-            self.strake,
-            end(self.from_bay, "stem"),
-            end(self.to_bay, "stern")
-        )
+        plank_name(self.side, self.strake, self.from_bay, self.to_bay)
     }
 
     /// First and last bay that counts with it, on a boat of so many frames.
@@ -172,6 +165,12 @@ impl Plank {
 
 const BOAT: &str = "SELECT id, name, construction, boat_use, school, year, length, beam, depth, plank_thickness, plank_species, frame_species, frame_sided, frame_moulded, waterline_strake, shell, deck, numbering, offsets, moulds, deck_school, version FROM boat";
 const PLANK: &str = "SELECT id, boat_id, side, number AS strake, from_bay, to_bay, thickness, species, year, to_joint, grain, finish, fastened, measured, version FROM member WHERE kind = 'plank' AND removed = 0";
+
+/// What a plank is called: `P7, stem to bay 12`.
+pub(crate) fn plank_name(side: Side, strake: u32, from_bay: Option<u32>, to_bay: Option<u32>) -> String {
+    let end = |bay: Option<u32>, free: &str| bay.map_or(free.to_owned(), |bay| format!("bay {bay}"));
+    format!("{}{strake}, {} to {}", side.letter(), end(from_bay, "stem"), end(to_bay, "stern"))
+}
 
 pub async fn list(store: &Store) -> Result<Vec<Boat>> {
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{BOAT} ORDER BY id"))).fetch_all(store.pool()).await?)

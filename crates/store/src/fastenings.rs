@@ -3,10 +3,11 @@
 use std::collections::HashMap;
 
 use mend_keel_core::fastening::pattern::OldHole;
+use mend_keel_core::fastening::through::Fitting;
 use mend_keel_core::fastening::through::Kind;
 use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::metals::Zone;
-use serde_json::{Value, json};
+use serde_json::json;
 use sqlx::FromRow;
 
 use crate::{Result, Store, StoreError, Work};
@@ -146,8 +147,8 @@ pub struct Bolted {
     pub id: i64,
     pub boat_id: i64,
     pub name: String,
-    #[sqlx(json)]
-    pub body: Value,
+    #[sqlx(json, rename = "body")]
+    pub plan: Fitting,
     pub first_by: Option<i64>,
     pub first_name: Option<String>,
     pub first_at: Option<String>,
@@ -299,7 +300,8 @@ impl Work {
         Ok(())
     }
 
-    pub async fn add_bolted(&mut self, boat: i64, name: &str, body: &Value) -> Result<i64> {
+    pub async fn add_bolted(&mut self, boat: i64, name: &str, plan: &Fitting) -> Result<i64> {
+        let body = serde_json::to_value(plan)?;
         let id = sqlx::query("INSERT INTO bolted (boat_id, name, body, by_name, at) VALUES (?, ?, ?, ?, ?)")
             .bind(boat)
             .bind(name)

@@ -29,6 +29,7 @@ pub mod shed;
 pub mod stores;
 pub mod surveys;
 pub mod tasks;
+pub mod today;
 
 use std::path::Path;
 use std::time::Duration;
@@ -66,6 +67,8 @@ pub type Result<T> = std::result::Result<T, StoreError>;
 #[derive(Debug, Clone)]
 pub struct Store {
     pool: SqlitePool,
+    /// A connection that only watches: it is told when any other one has committed.
+    watch: SqlitePool,
 }
 
 /// Who does something, when, and the one-time key of the form it came from.
@@ -101,13 +104,22 @@ impl Store {
             // A saved entry survives a power cut, not only a killed process.
             .synchronous(SqliteSynchronous::Full)
             .busy_timeout(Duration::from_secs(10));
-        let pool = SqlitePoolOptions::new().max_connections(8).connect_with(options).await?;
+        let pool = SqlitePoolOptions::new().max_connections(8).connect_with(options.clone()).await?;
         sqlx::migrate!().run(&pool).await?;
-        Ok(Self { pool })
+        let watch = SqlitePoolOptions::new().max_connections(1).idle_timeout(None).max_lifetime(None);
+        Ok(Self { pool, watch: watch.connect_with(options).await? })
     }
 
     pub async fn close(&self) {
+        self.watch.close().await;
         self.pool.close().await;
+    }
+
+    /// A number that is another one after anything was committed, by this program or any other. What was read before it was asked
+    /// for is still true while it stays the same.
+    pub async fn version(&self) -> Result<i64> {
+        let (version,) = sqlx::query_as("PRAGMA data_version").fetch_one(&self.watch).await?;
+        Ok(version)
     }
 
     pub(crate) fn pool(&self) -> &SqlitePool {

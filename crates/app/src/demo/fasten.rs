@@ -2,7 +2,7 @@
 
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::fastening::pattern::OldHole;
-use mend_keel_core::fastening::through::Kind;
+use mend_keel_core::fastening::through::{Fitting, Kind, Surface};
 use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::metals::Zone;
 use mend_keel_core::seam::Treatment;
@@ -11,7 +11,6 @@ use mend_keel_store::fastenings::{self, MetalItem, NewRegion};
 use mend_keel_store::samples::{Hold, Sample};
 use mend_keel_store::seams::{Launch, Seam, Step};
 use mend_keel_store::{Act, Result, Store, accounts};
-use serde_json::json;
 
 use super::stories::MAUD;
 use super::survey;
@@ -83,10 +82,19 @@ pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
             shaft = Some(id);
         }
     }
-    let plan = json!({
-        "diameter": 10.0, "layers": [["planking", 25.0], ["frame pad", 40.0], ["backing plate", 6.0]], "washers": 3.0, "surface": "wood",
-        "comes_apart": true, "below": false, "metal": "silicon_bronze", "place": "P13 F12", "holes": [[0.0, 60.0], [0.0, 160.0], [0.0, 260.0]], "note": "",
-    });
+    let plan = Fitting {
+        diameter: 10.0,
+        layers: vec![("planking".into(), 25.0), ("frame pad".into(), 40.0), ("backing plate".into(), 6.0)],
+        washers: 3.0,
+        surface: Surface::Wood,
+        comes_apart: true,
+        below: false,
+        metal: Some("silicon_bronze".into()),
+        place: Some("P13 F12".into()),
+        holes: vec![[0.0, 60.0], [0.0, 160.0], [0.0, 260.0]],
+        note: String::new(),
+        cored: false,
+    };
     let fitting = work.add_bolted(boat, "Port chainplate", &plan).await?;
     for (laid_on, primer, colour, hold, cured_after, good, note) in [
         (9, "", "black", Hold::LetGo, Some(4.0), Some(false), "no primer: peeled off the larch by hand"),

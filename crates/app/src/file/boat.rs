@@ -7,6 +7,7 @@ use mend_keel_core::grid::plank::Hole;
 use mend_keel_core::grid::{Address, Joint, Place};
 use mend_keel_core::practice::Practice;
 use mend_keel_core::repair::butts::{self, Rule, Violation};
+use mend_keel_core::survey::mark::Cell;
 use mend_keel_core::survey::reading::On;
 use mend_keel_core::survey::{Certainty, FindingKind, Grade, Weighed};
 use mend_keel_core::timber::species;
@@ -187,6 +188,15 @@ impl BoatFile {
                 let before = length * f64::from(cell - 1);
                 (-before, member.length - before, member.width)
             }
+        }
+    }
+
+    /// The stretch a place on a part names, for a finding that nobody drew.
+    pub fn cell(&self, part: &Part<'_>) -> Cell {
+        let (from, to, width) = self.reach(part);
+        match part {
+            Part::Plank(..) => Cell::bay(from, to, width, self.boat.shell.frame_space(), self.boat.frame_sided),
+            Part::Member(member, _) => Cell { from, to, width, middle: member.core().cell_length() / 2.0 },
         }
     }
 

@@ -11,7 +11,7 @@ use mend_keel_core::repair::decide::{Case, RepairOption, Timber, Wood};
 use mend_keel_core::repair::graving::{Damage, Patch};
 use mend_keel_core::shape::frame;
 use mend_keel_core::survey::{FindingKind, Grade};
-use mend_keel_core::timber::species;
+use mend_keel_core::timber::{board, species};
 use mend_keel_core::work::estimate::{Operation, learn};
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::{Geometry, NewDecision, NewPiece};
@@ -246,11 +246,6 @@ pub fn settled(
     (decision, pieces(subject, option))
 }
 
-/// Left to plane off each edge of a new plank's blank, and to trim off each end, mm (*yard rule*).
-pub const EDGE_ALLOWANCE: f64 = 6.0;
-
-pub const END_ALLOWANCE: f64 = 25.0;
-
 /// Lost to the saw between two plies, mm (*yard rule*).
 const PLY_KERF: f64 = 3.0;
 
@@ -281,8 +276,8 @@ pub fn pieces(subject: &Subject<'_>, option: &RepairOption) -> Vec<NewPiece> {
                 aft_bay: s.aft_bay,
                 nibbed: false,
             },
-            length: s.length() + 2.0 * END_ALLOWANCE,
-            width: s.width + 2.0 * EDGE_ALLOWANCE,
+            length: s.length() + 2.0 * board::END_ALLOWANCE,
+            width: s.width + 2.0 * board::EDGE_ALLOWANCE,
             thickness: match subject {
                 Subject::Plank(plank) | Subject::Panel(plank) => plank.thickness,
                 Subject::Member(member) => member.thickness,
@@ -305,8 +300,8 @@ fn timber_piece(name: String, t: &Timber, species: String) -> NewPiece {
     };
     // Plies are ripped beside each other out of one board as thick as the rib is sided.
     let plies = f64::from(t.plies.max(1));
-    let width = if t.plies > 1 { t.width + plies * PLY_KERF } else { t.width + 2.0 * EDGE_ALLOWANCE };
-    NewPiece { name, geometry, length: t.length() + 2.0 * END_ALLOWANCE, width, thickness: t.thickness, species }
+    let width = if t.plies > 1 { t.width + plies * PLY_KERF } else { t.width + 2.0 * board::EDGE_ALLOWANCE };
+    NewPiece { name, geometry, length: t.length() + 2.0 * board::END_ALLOWANCE, width, thickness: t.thickness, species }
 }
 
 fn patch_piece(name: &str, patch: &Patch, number: Option<usize>, species: &str) -> NewPiece {

@@ -1,17 +1,16 @@
 //! All metal recorded on a boat, where it lies.
 
 use mend_keel_core::fastening;
-use mend_keel_core::grid::{Address, Place, Side};
+use mend_keel_core::fastening::through::Fitting;
+use mend_keel_core::grid::{Address, Place};
 use mend_keel_core::metals::{self, Item, Zone};
 use mend_keel_core::survey::FindingKind;
 use mend_keel_core::survey::reading::{Measure, Metal as Drawn};
-use mend_keel_store::StoreError;
+use mend_keel_core::timber::species;
 use mend_keel_store::fastenings::{self, Done, MetalItem, Region};
+use mend_keel_store::{Store, StoreError};
 
-use crate::file::boat::BoatFile;
 use crate::file::survey::SurveyFile;
-use crate::pages::fasten::bolts;
-use crate::web::desk::Desk;
 
 /// A metal as the survey names it, in the table.
 fn of_reading(metal: Drawn) -> Option<&'static str> {
@@ -33,36 +32,25 @@ pub struct Recorded {
     pub kept: Vec<MetalItem>,
     /// Regions refastened, each with the crossings done there.
     pub regions: Vec<(Region, Vec<Done>)>,
-    pub fitted: Vec<(String, bolts::Plan)>,
+    pub fitted: Vec<(String, Fitting)>,
 }
 
-pub async fn load(desk: &Desk<'_>, boat: i64) -> std::result::Result<Recorded, StoreError> {
+pub async fn load(store: &Store, boat: i64) -> std::result::Result<Recorded, StoreError> {
     let mut regions = Vec::new();
-    for region in fastenings::regions(desk.store, boat).await? {
-        let done = fastenings::done(desk.store, region.id).await?;
+    for region in fastenings::regions(store, boat).await? {
+        let done = fastenings::done(store, region.id).await?;
         regions.push((region, done));
     }
-    let bolted = fastenings::all_bolted(desk.store, boat).await?;
-    let fitted = bolted.into_iter().filter_map(|f| Some((f.name, serde_json::from_value(f.body).ok()?))).collect();
-    Ok(Recorded { kept: fastenings::metal(desk.store, boat).await?, regions, fitted })
-}
-
-/// Where a place on the shell lies: aft, to port, and up, as far as the girth tells.
-pub fn spot(file: &BoatFile, at: Address) -> Option<[f64; 3]> {
-    let shell = &file.boat.shell;
-    shell.place(at).ok()?;
-    let x = shell.frame_x(at.frame);
-    let girth = shell.girth(at.side, at.strake as usize - 1, x) + shell.width(at) / 2.0;
-    // Half the girth lies outward in the bottom; up is what is left of it.
-    let out = (girth / 2.0).min(file.boat.beam / 2.0);
-    Some([x, if at.side == Side::Port { out } else { -out }, girth - out])
+    let bolted = fastenings::all_bolted(store, boat).await?;
+    let fitted = bolted.into_iter().map(|f| (f.name, f.plan)).collect();
+    Ok(Recorded { kept: fastenings::metal(store, boat).await?, regions, fitted })
 }
 
 /// Everything recorded: what was written down here, every fastening that was drawn and is still what holds there, every crossing that
 /// was refastened, and the bolts of fittings.
 pub fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
     let boat = &survey.file.boat;
-    let oak = boat.frame_species.contains("oak");
+    let oak = species::find(&boat.frame_species).is_ok_and(metals::is_tannic);
     let kept = &all.kept;
     let renewed = |at: Address| {
         all.regions
@@ -97,7 +85,7 @@ pub fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
             metal: metals::find(of_reading(*metal)?).ok()?,
             zone: zone(survey.file.is_below_waterline(at.strake)),
             area: metals::head_area(*original),
-            at: spot(&survey.file, at)?,
+            at: survey.file.boat.shell.spot(at, survey.file.boat.beam)?,
             in_wood: true,
             in_oak: oak,
             alkali: false,
@@ -114,7 +102,7 @@ pub fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
                 metal: metals::find(&region.metal).ok()?,
                 zone: zone(survey.file.is_below_waterline(d.strake)),
                 area: holding * metals::head_area(shank),
-                at: spot(&survey.file, at)?,
+                at: survey.file.boat.shell.spot(at, survey.file.boat.beam)?,
                 in_wood: true,
                 in_oak: oak,
                 alkali: false,
@@ -128,7 +116,7 @@ pub fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
             metal: metals::find(f.metal.as_deref()?).ok()?,
             zone: zone(f.below),
             area: f.holes.len().max(1) as f64 * metals::head_area(f.diameter),
-            at: spot(&survey.file, at)?,
+            at: survey.file.boat.shell.spot(at, survey.file.boat.beam)?,
             in_wood: true,
             in_oak: oak,
             alkali: false,
@@ -140,11 +128,9 @@ pub fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
         .findings
         .iter()
         .filter(|f| f.is_open() && f.kind == FindingKind::Alkali)
-        .filter_map(|f| spot(&survey.file, f.address()?))
+        .filter_map(|f| survey.file.boat.shell.spot(f.address()?, survey.file.boat.beam))
         .collect();
-    for item in &mut items {
-        item.alkali |= soft.iter().any(|s| metals::apart(*s, item.at) <= metals::NEAR);
-    }
+    metals::spread_alkali(&mut items, &soft);
     items
 }
 

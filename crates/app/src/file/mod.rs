@@ -4,6 +4,7 @@ pub mod boat;
 pub mod decide;
 pub mod finish;
 pub mod instruments;
+pub mod kept;
 pub mod metals;
 pub mod place;
 pub mod refasten;

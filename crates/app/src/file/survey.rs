@@ -3,10 +3,11 @@
 use std::collections::HashSet;
 
 use mend_keel_core::fastening;
-use mend_keel_core::geometry::extent;
+use mend_keel_core::geometry::{extent, size_of};
 use mend_keel_core::grid::member::Surface;
 use mend_keel_core::grid::{Address, Place, Side};
 use mend_keel_core::repair::butts::Violation;
+use mend_keel_core::seam::line::SeamAt;
 use mend_keel_core::survey::compare::Entry;
 use mend_keel_core::survey::coverage::{Cell, Coverage};
 use mend_keel_core::survey::field::{self, Spot};
@@ -185,9 +186,8 @@ impl SurveyFile {
 
     fn seams(&self, layers: &mut Layers) {
         let shell = &self.file.boat.shell;
-        // A place low on the plank is the seam under it, a high one the seam over it.
-        let row =
-            |at: Address, y: f64| if y > shell.width(at) / 2.0 { at.strake as usize } else { at.strake as usize - 1 };
+        // The seams' own pages count by the same rule; the sheer is an edge here, not a seam, and is not drawn on.
+        let row = |at: Address, y: f64| SeamAt::near(shell, at, y).row as usize;
         for finding in self.file.findings.iter().filter(|f| f.is_open() && f.kind == FindingKind::OpenSeam) {
             let Some(at) = finding.address().filter(|at| shell.place(*at).is_ok()) else { continue };
             let datum = self.file.boat.datum(at.frame);
@@ -282,21 +282,13 @@ pub fn cell_of(place: &Place) -> u32 {
 }
 
 fn entry(file: &BoatFile, f: &Finding) -> Entry {
-    use mend_keel_core::geometry::{edges, signed_area};
-    let area = signed_area(&f.shape).abs();
-    // A line has no area: its length counts.
-    let extent = if f.shape.len() > 2 && area > 1.0 {
-        area
-    } else {
-        edges(&f.shape).take(f.shape.len().saturating_sub(1)).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum()
-    };
     Entry {
         id: f.id,
         place: file.shown(&f.place),
         kind: f.kind,
         grade: f.grade,
         certainty: f.certainty,
-        extent,
+        extent: size_of(&f.shape),
         depth: f.depth,
         outcome: f.outcome,
     }

@@ -1,13 +1,15 @@
 //! Today: running clocks, coats that may go on, and what is next on each boat.
 
+use std::collections::HashSet;
+
 use askama::Template;
 use jiff::Timestamp;
+use mend_keel_core::survey::Grade;
 use mend_keel_core::units::parse_length;
-use mend_keel_store::boats;
 use mend_keel_store::tasks::{self, Running};
+use mend_keel_store::today::{self, Found};
 use rocket::get;
 
-use crate::file::boat::BoatFile;
 use crate::view;
 use crate::web::auth::{Crew, User};
 use crate::web::desk::{Desk, Page, render};
@@ -44,44 +46,44 @@ struct CoatToday {
     state: &'static str,
 }
 
+impl BoatToday {
+    fn empty(id: i64, name: String) -> Self {
+        Self { id, name, next: Vec::new(), coats: Vec::new(), undecided: 0, untreated: 0 }
+    }
+}
+
 /// How many tasks are shown for a boat.
 const NEXT_TASKS: usize = 4;
 
 #[get("/")]
-pub async fn today(desk: Desk<'_>, user: User) -> Result {
+pub async fn show(desk: Desk<'_>, user: User) -> Result {
     if let Some(boat) = user.account.guest_boat {
         return Ok(Answer::Go(format!("/boats/{boat}")));
     }
     let now = Timestamp::now();
-    let mut shown = Vec::new();
-    for boat in boats::list(desk.store).await? {
-        let file = BoatFile::load(desk.store, boat.id).await?;
-        let open = file.tasks.iter().filter(|t| t.done_at.is_none());
-        // The first open task of each decision is what can be done next.
-        let mut seen = std::collections::HashSet::new();
-        let next = open
-            .filter(|t| seen.insert(t.decision_id))
-            .take(NEXT_TASKS)
-            .map(|t| Next {
-                what: t.what.clone(),
-                plank: file.part_name(t.member_id).unwrap_or_default(),
-                hours: view::hours(t.p50),
-            })
-            .collect();
-        let mut waiting = std::collections::HashSet::new();
-        let coats = file
-            .coats
-            .iter()
-            .filter(|c| c.done_at.is_none() && waiting.insert(c.plan_id))
-            .map(|c| CoatToday {
-                name: c.name.clone(),
-                when: view::when_next(&c.earliest_at),
-                state: crate::file::finish::state(c, now),
-            })
-            .collect();
-        let undecided = file.asking().iter().filter(|p| file.decision(p.id).is_none()).count();
-        let untreated = file.decisions.iter().filter(|d| !file.untreated(d.member_id).is_empty()).count();
-        shown.push(BoatToday { id: boat.id, name: boat.name, next, coats, undecided, untreated });
+    let mut shown: Vec<BoatToday> = Vec::new();
+    for next in today::next(desk.store).await? {
+        if shown.last().is_none_or(|b| b.id != next.boat_id) {
+            shown.push(BoatToday::empty(next.boat_id, next.boat));
+        }
+        let Some(boat) = shown.last_mut().filter(|b| b.next.len() < NEXT_TASKS) else { continue };
+        boat.next.extend(next.task.map(|t| Next { what: t.what, plank: t.part, hours: view::hours(t.p50) }));
+    }
+    for coat in today::coats(desk.store).await? {
+        if let Some(boat) = shown.iter_mut().find(|b| b.id == coat.boat_id) {
+            let state = crate::file::finish::state(&coat, now);
+            boat.coats.push(CoatToday { when: view::when_next(&coat.earliest_at), name: coat.name, state });
+        }
+    }
+    let found = today::found(desk.store).await?;
+    for boat in &mut shown {
+        let parts = |counts: &dyn Fn(&Found) -> bool| {
+            let counted = found.iter().filter(|f| f.boat_id == boat.id && counts(f));
+            counted.map(|f| f.member_id).collect::<HashSet<i64>>().len()
+        };
+        let undecided = parts(&|f| f.grade > Grade::Sound && !f.decided);
+        let untreated = parts(&|f| f.decided && f.cause.untreated(f.treated).is_some());
+        (boat.undecided, boat.untreated) = (undecided, untreated);
     }
     render(&Today { page: desk.page("Today", "today"), running: tasks::running(desk.store).await?, boats: shown })
 }

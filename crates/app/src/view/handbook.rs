@@ -164,14 +164,15 @@ pub fn search(asked: &str) -> Vec<Hit> {
         chapter: CHAPTERS[s.chapter].title.clone(),
         says: s.words.chars().take(160).collect(),
     };
-    let (named, rest): (Vec<&Section>, Vec<&Section>) =
-        SECTIONS.iter().filter(|s| stand(&format!("{} {} {}", s.title, s.anchor, s.words))).partition(|s| stand(&s.title));
+    let (named, rest): (Vec<&Section>, Vec<&Section>) = SECTIONS
+        .iter()
+        .filter(|s| stand(&format!("{} {} {}", s.title, s.anchor, s.words)))
+        .partition(|s| stand(&s.title));
     named.into_iter().chain(rest).take(MOST_HITS).map(hit).collect()
 }
 
 fn slug(title: &str) -> String {
-    let dashed: String =
-        title.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+    let dashed: String = title.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
     dashed.split('-').filter(|w| !w.is_empty()).collect::<Vec<_>>().join("-")
 }
 

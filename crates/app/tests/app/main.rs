@@ -9,6 +9,7 @@ mod people;
 mod rack;
 mod seams;
 mod shaping;
+mod statements;
 mod structure;
 mod support;
 mod survey;

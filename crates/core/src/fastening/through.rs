@@ -1,6 +1,6 @@
 //! What goes right through: rivets, clench nails, bolts; which kind at a place; bedding and backing of fittings.
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use crate::choice::choices;
 use crate::error::{self, InputError};
@@ -268,6 +268,36 @@ pub fn bedding(surface: Surface, comes_apart: bool, below_waterline: bool) -> (&
         reasons.push(why(Verdict::Note, "oily wood: a fresh surface, wiped with solvent, bedded within the hour; or a sealed epoxy land bedded in butyl"));
     }
     (with, reasons)
+}
+
+/// A fitting bolted through, as it is kept. Lengths in mm.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Fitting {
+    pub diameter: f64,
+    pub layers: Vec<(String, f64)>,
+    pub washers: f64,
+    pub surface: Surface,
+    pub comes_apart: bool,
+    pub below: bool,
+    pub holes: Vec<[f64; 2]>,
+    pub note: String,
+    /// Id of the table of metals, and a place on the shell: what the metals check needs.
+    #[serde(default)]
+    pub metal: Option<String>,
+    #[serde(default)]
+    pub place: Option<String>,
+    /// It goes through a cored or plywood deck: bored oversize, filled, bored again.
+    #[serde(default)]
+    pub cored: bool,
+}
+
+impl Fitting {
+    /// Its bolt. Errors as [`bolt`].
+    pub fn bolt(&self) -> Result<Bolt, InputError> {
+        let layers: Vec<Layer> =
+            self.layers.iter().map(|(name, t)| Layer { name: name.clone(), thickness: *t }).collect();
+        bolt(self.diameter, &layers, self.washers, true)
+    }
 }
 
 #[cfg(test)]

@@ -15,6 +15,7 @@ use crate::timber::moisture::GLUE_LIMIT;
 use crate::work::estimate::{Hours, Operation, whole_job};
 use crate::work::tasks::{self, Extent, Task};
 
+use super::gluing::MemberJoints;
 use super::graving::Patch;
 use super::way::OptionKind;
 use cost::Material;
@@ -38,6 +39,19 @@ pub struct Timber {
 impl Timber {
     pub fn length(&self) -> f64 {
         self.to - self.from
+    }
+
+    /// What is glued of it in a member so long: an end inside the member is a new one.
+    pub fn joints(&self, member_length: f64) -> MemberJoints {
+        MemberJoints {
+            length: self.length(),
+            width: self.width,
+            thickness: self.thickness,
+            scarf: self.scarf,
+            ends: u32::from(self.from > 1.0) + u32::from(self.to < member_length - 1.0),
+            plies: self.plies,
+            sheet: self.sheet,
+        }
     }
 }
 
@@ -92,14 +106,14 @@ struct Draft {
 impl Draft {
     fn finish(
         self,
-        thickness: f64,
+        (length, thickness): (f64, f64),
         practice: &Practice,
         causes: &[Cause],
         rate: impl Fn(Operation) -> f64,
     ) -> RepairOption {
         let tasks = tasks::unfold(self.kind, &self.extent, rate);
         let medians: Vec<f64> = tasks.iter().map(|t| t.hours.p50).collect();
-        let materials = cost::materials(self.kind, &self.extent, &self.wood, thickness, &practice.prices);
+        let materials = cost::materials(self.kind, &self.extent, &self.wood, (length, thickness), &practice.prices);
         let mut reasons = self.reasons;
         reasons.extend(cause_reasons(causes));
         RepairOption {

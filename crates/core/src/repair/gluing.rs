@@ -123,6 +123,57 @@ pub fn mixed_kg(area: f64) -> f64 {
     area / 1e6 * KG_PER_M2 * SPARE
 }
 
+/// Face of a scarf in mm²: its breadth times its slope √(L² + t²), `thickness` being what it is cut through (handbook 04).
+pub fn scarf_face(breadth: f64, length: f64, thickness: f64) -> f64 {
+    if length > 0.0 { breadth * length.hypot(thickness) } else { 0.0 }
+}
+
+/// New wood of a member that is no plank, as far as its glue goes. mm.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct MemberJoints {
+    pub length: f64,
+    /// Moulded depth or face.
+    pub width: f64,
+    /// Sided.
+    pub thickness: f64,
+    /// Scarf at each new end, or bevel all round a sheet; 0: none.
+    pub scarf: f64,
+    /// Ends that are new: those inside the member.
+    pub ends: u32,
+    pub plies: u32,
+    pub sheet: bool,
+}
+
+impl MemberJoints {
+    /// All its joints, mm². Plies lie one on another across the moulding, so each joint between them is as broad as the member is
+    /// sided. A scarf is counted across the broader way, since either is cut.
+    pub fn area(&self) -> f64 {
+        let between_plies = f64::from(self.plies.saturating_sub(1)) * self.length * self.thickness;
+        let (narrow, broad) = (self.width.min(self.thickness), self.width.max(self.thickness));
+        let ends = if self.sheet {
+            2.0 * (self.length + self.width) * self.scarf
+        } else {
+            f64::from(self.ends) * scarf_face(broad, self.scarf, narrow)
+        };
+        between_plies + ends
+    }
+}
+
+impl Adhesive {
+    /// Pot life in minutes, cure in hours and parts of resin to one of hardener that are usual at 20 °C (*yard rule*: the product's
+    /// sheet comes first).
+    pub fn usual(self) -> (f64, f64, f64) {
+        match self {
+            Self::Resorcinol => (120.0, 10.0, 4.0),
+            Self::Polyurethane => (30.0, 6.0, 1.0),
+            _ => (25.0, 24.0, 2.0),
+        }
+    }
+}
+
+/// What one person spreads, g a minute (*yard rule*).
+pub const SPREAD: f64 = 25.0;
+
 /// How a time at 20 °C changes: halves for each 10 °C up, doubles for each 10 °C down.
 pub fn at_temperature(at_20: f64, temperature: f64) -> f64 {
     at_20 * 2f64.powf((20.0 - temperature) / 10.0)
@@ -290,5 +341,15 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn a_spliced_frame_head_is_glued_at_its_one_new_end_over_the_slope_of_the_scarf() {
+        let head =
+            MemberJoints { length: 900.0, width: 50.0, thickness: 40.0, scarf: 600.0, ends: 1, plies: 1, sheet: false };
+        assert!((head.area() - 50.0 * (600.0f64.powi(2) + 40.0f64.powi(2)).sqrt()).abs() < 1e-9);
+        assert_eq!(MemberJoints { ends: 0, ..head }.area(), 0.0);
+        let laminated = MemberJoints { length: 2_000.0, scarf: 0.0, ends: 0, plies: 6, ..head };
+        assert_eq!(laminated.area(), 5.0 * 2_000.0 * 40.0, "between plies as broad as it is sided");
     }
 }

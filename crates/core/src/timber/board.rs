@@ -425,6 +425,30 @@ pub fn take(board: Rectangle, thickness: f64, piece: Rectangle) -> Result<Cut, I
     Ok(Cut { piece, offcuts, waste_area })
 }
 
+/// Left on each long edge of a blank to be planed to the line, and at each end to be trimmed, mm (*yard rule*).
+pub const EDGE_ALLOWANCE: f64 = 6.0;
+pub const END_ALLOWANCE: f64 = 25.0;
+
+/// How far a piece curves in its own plane, mm: what its blank is wider than the piece with its allowances.
+pub fn hang(blank_width: f64, width: f64) -> f64 {
+    (blank_width - width - 2.0 * EDGE_ALLOWANCE).max(0.0)
+}
+
+/// Whether salvage may go into a boat: what came out of one that is still here goes back into her. `from` and `boat` are names,
+/// `here` those of all boats of the yard; an empty `from` is wood of no boat.
+pub fn may_go_into<'n>(from: &str, boat: &str, mut here: impl Iterator<Item = &'n str>) -> bool {
+    from.is_empty() || from.eq_ignore_ascii_case(boat) || !here.any(|name| name.eq_ignore_ascii_case(from))
+}
+
+/// What one person carries, kg (*yard rule*).
+pub const CARRIED: f64 = 25.0;
+
+/// Weight of a piece in kg, and with how many people it is carried. Sizes in mm; `specific_gravity` at 12 %.
+pub fn weight(length: f64, width: f64, thickness: f64, specific_gravity: f64) -> (f64, u32) {
+    let kg = length * width * thickness / 1e9 * specific_gravity * 1_000.0;
+    (kg, (kg / CARRIED).ceil().max(1.0) as u32)
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;

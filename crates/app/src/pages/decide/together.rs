@@ -8,6 +8,7 @@ use mend_keel_core::grid::Joint;
 use mend_keel_core::repair::butts::Violation;
 use mend_keel_core::repair::decide::region::{self, Stretch, Strip};
 use mend_keel_core::repair::decide::{RepairOption, plank as core_plank};
+use mend_keel_core::timber::board;
 use mend_keel_core::units::parse_length;
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::boards;
@@ -17,7 +18,7 @@ use rocket::{FromForm, get, post};
 use serde_json::json;
 
 use crate::file::boat::BoatFile;
-use crate::file::decide::{self, END_ALLOWANCE, Subject};
+use crate::file::decide::{self, Subject};
 use crate::view::layers::Layers;
 use crate::view::map::{Map, Trial};
 use crate::view::reasons::{self, ReasonView};
@@ -351,7 +352,7 @@ async fn longest_stock(desk: &Desk<'_>, file: &BoatFile) -> std::result::Result<
 }
 
 fn spaces(file: &BoatFile, length: f64) -> u32 {
-    ((length - 2.0 * END_ALLOWANCE) / file.boat.shell.frame_space().max(1.0)).floor().clamp(1.0, 500.0) as u32
+    ((length - 2.0 * board::END_ALLOWANCE) / file.boat.shell.frame_space().max(1.0)).floor().clamp(1.0, 500.0) as u32
 }
 
 async fn show(
@@ -511,8 +512,8 @@ fn divided(file: &BoatFile, plank: &Plank, stretch: &Stretch, pieces: Vec<NewPie
                     aft_bay: b.1,
                     nibbed,
                 },
-                length: b.0 - a.0 + 2.0 * END_ALLOWANCE,
-                width: width + 2.0 * decide::EDGE_ALLOWANCE,
+                length: b.0 - a.0 + 2.0 * board::END_ALLOWANCE,
+                width: width + 2.0 * board::EDGE_ALLOWANCE,
                 ..piece.clone()
             }
         })

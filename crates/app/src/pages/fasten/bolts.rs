@@ -3,13 +3,12 @@
 use std::fmt::Write;
 
 use askama::Template;
-use mend_keel_core::fastening::through::{self, Bolt, Layer, Surface};
+use mend_keel_core::fastening::through::{self, Bolt, Fitting, Surface};
 use mend_keel_core::units::{LengthUnit, parse_length};
 use mend_keel_core::{InputError, metals};
 use mend_keel_exchange::drawing::{Drawing, Layer as Line};
 use mend_keel_store::fastenings::{self, Bolted};
 use rocket::{get, post};
-use serde::{Deserialize, Serialize};
 
 use crate::file::boat::BoatFile;
 use crate::file::place::typed_place;
@@ -21,27 +20,6 @@ use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::drawn;
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed};
-
-/// A fitting as it is kept. mm.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Plan {
-    pub diameter: f64,
-    layers: Vec<(String, f64)>,
-    washers: f64,
-    surface: Surface,
-    comes_apart: bool,
-    pub below: bool,
-    pub holes: Vec<[f64; 2]>,
-    note: String,
-    /// Id of the table of metals, and a place on the shell: what the metals check needs.
-    #[serde(default)]
-    pub metal: Option<String>,
-    #[serde(default)]
-    pub place: Option<String>,
-    /// It goes through a cored or plywood deck: bored oversize, filled, bored again.
-    #[serde(default)]
-    cored: bool,
-}
 
 #[derive(Template)]
 #[template(path = "fasten/bolts.html")]
@@ -68,14 +46,9 @@ struct FittingView {
     may_sign: bool,
 }
 
-fn bolt(plan: &Plan) -> std::result::Result<Bolt, InputError> {
-    let layers: Vec<Layer> = plan.layers.iter().map(|(name, t)| Layer { name: name.clone(), thickness: *t }).collect();
-    through::bolt(plan.diameter, &layers, plan.washers, true)
-}
-
 fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
-    let plan: Plan = serde_json::from_value(f.body.clone()).ok()?;
-    let b = bolt(&plan).ok()?;
+    let plan = &f.plan;
+    let b = plan.bolt().ok()?;
     let (bedding, because) = through::bedding(plan.surface, plan.comes_apart, plan.below);
     let stack: Vec<String> = plan.layers.iter().map(|(n, t)| format!("{n} {}", units.fine(*t))).collect();
     let sold = b.length.map_or("longer than is sold: cut it from rod".to_owned(), |l| units.len(l));
@@ -142,13 +115,13 @@ fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
         first: signed(&f.first_name, &f.first_at),
         second: signed(&f.second_name, &f.second_at),
         holes: plan.holes.len(),
-        stack: draw_stack(&plan, &b, units),
+        stack: draw_stack(plan, &b, units),
         may_sign: f.second_by.is_none() && f.first_by != Some(account),
     })
 }
 
 /// The stack in section, head left: layers to scale with the bolt through them.
-fn draw_stack(plan: &Plan, bolt: &Bolt, units: Units) -> String {
+fn draw_stack(plan: &Fitting, bolt: &Bolt, units: Units) -> String {
     let through = bolt.length.unwrap_or(bolt.needed);
     let scale = 520.0 / through.max(1.0);
     let half = (plan.diameter * scale / 2.0).clamp(3.0, 26.0);
@@ -219,7 +192,7 @@ fn layers(text: &str, unit: LengthUnit) -> std::result::Result<Vec<(String, f64)
         .collect()
 }
 
-fn read(file: &BoatFile, form: &Submission, unit: LengthUnit) -> std::result::Result<(String, Plan), Faults> {
+fn read(file: &BoatFile, form: &Submission, unit: LengthUnit) -> std::result::Result<(String, Fitting), Faults> {
     let mut read = Reader::new(form, unit);
     let metal = read.optional_choice("metal", |id| metals::find(id).ok()).map(|m| m.id.clone());
     let place = match read.text("place", 20) {
@@ -245,7 +218,7 @@ fn read(file: &BoatFile, form: &Submission, unit: LengthUnit) -> std::result::Re
     let surface = read.choice("surface", Surface::from_code).unwrap_or(Surface::Wood);
     let holes = read.points("holes");
     let note = read.text("note", NOTE_LIMIT);
-    let plan = Plan {
+    let plan = Fitting {
         diameter,
         layers: stack,
         washers,
@@ -259,7 +232,7 @@ fn read(file: &BoatFile, form: &Submission, unit: LengthUnit) -> std::result::Re
         cored: read.is_on("cored"),
     };
     if read.faults.is_empty()
-        && let Err(e) = bolt(&plan)
+        && let Err(e) = plan.bolt()
     {
         let field = if e.field.starts_with("layers") { "layers".to_owned() } else { e.field };
         read.faults.add(InputError::new(field, e.message));
@@ -275,7 +248,7 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result 
         Err(faults) => return render_faulty(&show(&desk, &file, posted.form.typed(), faults).await?),
     };
     let mut work = desk.store.begin(posted.act()).await?;
-    work.add_bolted(id, &name, &serde_json::to_value(&plan)?).await?;
+    work.add_bolted(id, &name, &plan).await?;
     let location = format!("/boats/{id}/bolts");
     work.commit(&location).await?;
     Ok(Answer::Go(location))
@@ -296,7 +269,7 @@ pub async fn sign(desk: Desk<'_>, _who: Crew, id: i64, fitting: i64, posted: Pos
 #[get("/boats/<id>/bolts/<fitting>/<kind>")]
 pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, fitting: i64, kind: &str) -> Result {
     let fitting = fastenings::bolted(desk.store, id, fitting).await?;
-    let plan: Plan = serde_json::from_value(fitting.body.clone())?;
+    let plan = &fitting.plan;
     if plan.holes.is_empty() {
         return Err(AppError::Refused("no hole is placed on this fitting".into()));
     }

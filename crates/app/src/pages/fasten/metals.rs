@@ -8,7 +8,7 @@ use mend_keel_core::metals::{self, Item, Level, Trouble, Zone};
 use mend_keel_store::fastenings::{self, MetalItem};
 use rocket::{get, post};
 
-use crate::file::metals::{due_of_planking, joined, load, recorded, spot};
+use crate::file::metals::{due_of_planking, joined, load, recorded};
 use crate::file::place::typed_place;
 use crate::file::survey::SurveyFile;
 use crate::view::reasons::{self, ReasonView};
@@ -52,7 +52,7 @@ async fn show(
     typed: Typed,
     faults: Faults,
 ) -> std::result::Result<Show, AppError> {
-    let all = load(desk, survey.file.boat.id).await?;
+    let all = load(desk.store, survey.file.boat.id).await?;
     let kept = &all.kept;
     let items = recorded(survey, &all);
     let found = metals::check(&items, &joined(kept)).map_err(|e| AppError::Refused(e.to_string()))?;
@@ -202,7 +202,9 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result 
     // A place on the shell says all three at once.
     let at = match read.text("place", 20) {
         text if text.is_empty() => None,
-        text => match typed_place(&survey.file, &text).map(|p| p.shell().and_then(|at| spot(&survey.file, at))) {
+        text => match typed_place(&survey.file, &text)
+            .map(|p| p.shell().and_then(|at| survey.file.boat.shell.spot(at, survey.file.boat.beam)))
+        {
             Ok(Some(at)) => Some(at),
             Ok(None) => {
                 read.faults.add(InputError::new("place", "is not on her planking: write it as P7 F12, or how far aft"));

@@ -6,7 +6,9 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::cutting::boards::{self as planner, Job, Piece as Wanted, Stock};
 use mend_keel_core::cutting::layout::{Area, Cut};
-use mend_keel_core::timber::board::{END_TRIM, KERF, Origin, PLANING_PER_FACE, Rectangle, SMALLEST_OFFCUT, end_trim};
+use mend_keel_core::timber::board::{
+    self, END_TRIM, KERF, Origin, PLANING_PER_FACE, Rectangle, SMALLEST_OFFCUT, end_trim,
+};
 use mend_keel_core::timber::moisture::GLUE_LIMIT;
 use mend_keel_store::boards::{self, Board, CutPiece, Offcut};
 use mend_keel_store::boats::{self as boat_store, Boat};
@@ -120,7 +122,7 @@ impl Yard {
 fn hang(piece: &Piece) -> f64 {
     match &piece.geometry {
         Geometry::Patch { .. } => 0.0,
-        Geometry::Stretch { width, .. } | Geometry::Timber { width, .. } => (piece.width - width - 12.0).max(0.0),
+        Geometry::Stretch { width, .. } | Geometry::Timber { width, .. } => board::hang(piece.width, *width),
     }
 }
 
@@ -151,9 +153,8 @@ fn job(yard: &Yard, wanted: &[&Piece], timber_price: f64, seed: u64) -> (Job, Ve
         let serves = |b: &Board| {
             let dry = !p.geometry.is_glued() || b.moisture.is_none_or(|m| m <= GLUE_LIMIT);
             // What was salvaged from a boat goes back into her.
-            let hers = b.details.from_boat.is_empty()
-                || b.details.from_boat.eq_ignore_ascii_case(&yard.boat_name(p.boat_id))
-                || !yard.boats.values().any(|boat| boat.name.eq_ignore_ascii_case(&b.details.from_boat));
+            let here = yard.boats.values().map(|boat| boat.name.as_str());
+            let hers = board::may_go_into(&b.details.from_boat, &yard.boat_name(p.boat_id), here);
             b.species == p.species && dry && hers
         };
         Wanted {

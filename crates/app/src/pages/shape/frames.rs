@@ -185,32 +185,50 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked:
     let pieces = asked_number(asked.pieces, "pieces", 1.0, 200.0, &mut faults);
     let holds = asked_number(asked.holds, "holds", 3.0, 50.0, &mut faults);
     let seconds = asked_number(asked.seconds, "seconds", 25.0, 600.0, &mut faults);
-    let bent = bend::plan(&bend::Request {
-        species: wood,
-        thickness: m.width,
-        radius: radius.map_or(1e6, |r| (r - m.width).max(m.width)),
-        drying: Drying::Air,
-        soaked: false,
-        strap: false,
-        width: None,
+    // Without a shape nobody knows how far it bends: then there is no session to plan.
+    let bent = radius.map(|r| {
+        bend::plan(&bend::Request {
+            species: wood,
+            thickness: m.width,
+            radius: (r - m.width).max(m.width),
+            drying: Drying::Air,
+            soaked: false,
+            strap: false,
+            width: None,
+        })
     });
     let (mut steam, mut steam_runs) = (Vec::new(), Vec::new());
-    let risk = bent.map(|b| b.steam_risk).unwrap_or(SteamRisk::Breaks);
-    let job =
-        Steaming { pieces: pieces as u32, risk, thickness: m.width, box_takes: holds as u32, fitting_seconds: seconds };
-    match bend::steaming(&job) {
-        Ok(plan) => {
-            steam.push(("Made, with spares", format!("{} and {} spare", job.pieces, plan.spares)));
-            steam.push(("In the box", format!("{:.0} min each, no more than {:.0}", plan.minutes, plan.most_minutes)));
-            let quick = if plan.in_time { "quick enough" } else { "too slow: more hands, or closer to the box" };
-            steam.push(("On the former within", format!("{:.0} s; {quick}", plan.working_seconds)));
-            let all = plan.runs.last().map_or(0.0, |r| r.1);
-            steam.push(("The whole session", format!("{:.0} h {:.0} min", (all / 60.0).floor(), all % 60.0)));
-            let runs = plan.runs.iter().enumerate().take(60);
-            steam_runs =
-                runs.map(|(i, (start, end))| (i + 1, format!("{start:.0} min"), format!("{end:.0} min"))).collect();
+    match bent {
+        None => steam.push(("Not known", "how far it bends: take its shape first".to_owned())),
+        Some(bent) => {
+            let risk = bent.map(|b| b.steam_risk).unwrap_or(SteamRisk::Breaks);
+            let job = Steaming {
+                pieces: pieces as u32,
+                risk,
+                thickness: m.width,
+                box_takes: holds as u32,
+                fitting_seconds: seconds,
+            };
+            match bend::steaming(&job) {
+                Ok(plan) => {
+                    steam.push(("Made, with spares", format!("{} and {} spare", job.pieces, plan.spares)));
+                    steam.push((
+                        "In the box",
+                        format!("{:.0} min each, no more than {:.0}", plan.minutes, plan.most_minutes),
+                    ));
+                    let quick =
+                        if plan.in_time { "quick enough" } else { "too slow: more hands, or closer to the box" };
+                    steam.push(("On the former within", format!("{:.0} s; {quick}", plan.working_seconds)));
+                    let all = plan.runs.last().map_or(0.0, |r| r.1);
+                    steam.push(("The whole session", format!("{:.0} h {:.0} min", (all / 60.0).floor(), all % 60.0)));
+                    let runs = plan.runs.iter().enumerate().take(60);
+                    steam_runs = runs
+                        .map(|(i, (start, end))| (i + 1, format!("{start:.0} min"), format!("{end:.0} min")))
+                        .collect();
+                }
+                Err(e) => steam.push(("Not steamed", e.message)),
+            }
         }
-        Err(e) => steam.push(("Not steamed", e.message)),
     }
     let typed = Typed::default()
         .with("crook", if crook { "1" } else { "" })

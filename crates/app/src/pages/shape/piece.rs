@@ -4,6 +4,7 @@ use askama::Template;
 use mend_keel_core::caution::Caution;
 use mend_keel_core::geometry::{Point, extent, signed_area};
 use mend_keel_core::grid::member::MemberKind;
+use mend_keel_core::repair::decide::Timber;
 use mend_keel_core::repair::gluing::{self, Adhesive};
 use mend_keel_core::repair::graving::{self, check as rules};
 use mend_keel_core::repair::scarf_run::{self, Job};
@@ -127,6 +128,7 @@ struct Laid<'f> {
     plank: Option<&'f Plank>,
     /// x from the plank's fore joint or the member's start, mm.
     outline: Vec<Point>,
+    member_length: f64,
 }
 
 impl<'f> Laid<'f> {
@@ -134,7 +136,9 @@ impl<'f> Laid<'f> {
         let piece = decisions::piece(desk.store, file.boat.id, id).await?;
         let plank = file.planks.iter().find(|p| p.id == piece.member_id);
         let outline = outline(file, &piece, plank);
-        Ok(Self { piece, plank, outline })
+        let member = file.members.iter().find(|m| m.id == piece.member_id);
+        let member_length = member.map_or(piece.length, |m| m.length);
+        Ok(Self { piece, plank, outline, member_length })
     }
 
     /// The frame it is measured from, and where that lies in its own x.
@@ -329,19 +333,19 @@ fn facts(file: &BoatFile, laid: &Laid<'_>, units: Units) -> Facts {
             facts
         }
     };
-    if let Some((kg, people)) = weight(piece) {
-        facts.push(("Weight of the blank", format!("{kg:.1} kg; {people}")));
+    if let Some((kg, people)) = weighs(piece) {
+        facts.push((
+            "Weight of the blank",
+            format!("{kg:.1} kg; {people} {}", if people > 1 { "people" } else { "person" }),
+        ));
     }
     facts
 }
 
-/// Weight of a blank, and with how many people it is carried: 25 kg each (*yard rule*).
-fn weight(piece: &Piece) -> Option<(f64, String)> {
-    const EACH: f64 = 25.0;
-    let density = species::find(&piece.species).ok()?.specific_gravity * 1_000.0;
-    let kg = piece.length * piece.width * piece.thickness / 1e9 * density;
-    let people = (kg / EACH).ceil().max(1.0);
-    Some((kg, if people > 1.0 { format!("{people:.0} people") } else { "one person".to_owned() }))
+/// Weight of a blank, and with how many people it is carried.
+fn weighs(piece: &Piece) -> Option<(f64, u32)> {
+    let wood = species::find(&piece.species).ok()?;
+    Some(board::weight(piece.length, piece.width, piece.thickness, wood.specific_gravity))
 }
 
 /// Ratio of the scarf a piece is joined with.
@@ -387,29 +391,18 @@ fn scarf_of(file: &BoatFile, laid: &Laid<'_>, units: Units) -> std::result::Resu
     Ok((facts, drawing::scarf(&joint, width, units), nibbed))
 }
 
-/// Adhesive and pot life, cure and ratio that are usual at 20 °C (*yard rule*: the product's sheet comes first).
-fn usual(adhesive: Adhesive) -> (f64, f64, f64) {
-    match adhesive {
-        Adhesive::Resorcinol => (120.0, 10.0, 4.0),
-        Adhesive::Polyurethane => (30.0, 6.0, 1.0),
-        _ => (25.0, 24.0, 2.0),
-    }
-}
-
-/// g a minute that one person spreads (*yard rule*).
-const SPREAD: f64 = 25.0;
-
 fn glue(laid: &Laid<'_>, asked: &Asked<'_>, units: Units, faults: &mut Faults) -> Option<Glue> {
     let piece = &laid.piece;
     let area = match &piece.geometry {
         Geometry::Patch { outline, depth, through, .. } => graving::joint_area(outline, *depth, *through),
         Geometry::Stretch { scarf, width, new_fore, new_aft, .. } => {
-            f64::from(u8::from(*new_fore) + u8::from(*new_aft)) * scarf * width
+            let ends = f64::from(u8::from(*new_fore) + u8::from(*new_aft));
+            ends * gluing::scarf_face(*width, *scarf, piece.thickness)
         }
         Geometry::Timber { from, to, width, thickness, scarf, plies, sheet } => {
-            let laminations = f64::from(plies.saturating_sub(1)) * (to - from) * thickness;
-            let ends = if *sheet { 2.0 * (to - from + width) * scarf } else { scarf * width.max(*thickness) };
-            laminations + ends
+            let (from, to, width, thickness, scarf) = (*from, *to, *width, *thickness, *scarf);
+            let wood = Timber { from, to, width, thickness, scarf, sheet: *sheet, plies: *plies };
+            wood.joints(laid.member_length).area()
         }
     };
     if area <= 0.0 {
@@ -426,7 +419,7 @@ fn glue(laid: &Laid<'_>, asked: &Asked<'_>, units: Units, faults: &mut Faults) -
             }
         },
     };
-    let (pot_life, cure, parts) = usual(adhesive);
+    let (pot_life, cure, parts) = adhesive.usual();
     let plan = gluing::plan(&gluing::Request {
         adhesive,
         area,
@@ -436,7 +429,7 @@ fn glue(laid: &Laid<'_>, asked: &Asked<'_>, units: Units, faults: &mut Faults) -
         pot_life,
         cure,
         ratio: parts,
-        spread: SPREAD,
+        spread: gluing::SPREAD,
         length: piece.length,
         width: piece.width,
     })
@@ -570,7 +563,7 @@ async fn page(
         .with("adhesive", asked.adhesive.unwrap_or("epoxy"))
         .with("temperature", asked.temperature.unwrap_or("18"));
     let mut cautions = vec![Caution::Machines.text(), Caution::OldPaint.text(), Caution::Dust.text()];
-    if weight(piece).is_some_and(|(kg, _)| kg > 25.0) {
+    if weighs(piece).is_some_and(|(_, people)| people > 1) {
         cautions.push(Caution::Heavy.text());
     }
     Ok(Show {

@@ -10,10 +10,10 @@ use mend_keel_core::survey::Method;
 use mend_keel_core::survey::coverage::Coverage;
 use rocket::{get, post};
 
+use super::links::place_link;
 use crate::file::boat::{BoatFile, Part};
 use crate::file::place::typed_place;
 use crate::file::survey::{SurveyFile, cell_of};
-use crate::pages::survey::finding::place_link;
 use crate::pages::survey::{Tab, tabs};
 use crate::view::percent;
 use crate::web::auth::{BoatReader, Crew};
@@ -33,7 +33,6 @@ struct Show {
     typed: Typed,
     faults: Faults,
     example_from: String,
-    example_to: String,
 }
 
 struct Row {
@@ -106,7 +105,6 @@ fn show(desk: &Desk<'_>, survey: &SurveyFile, typed: Typed, faults: Faults) -> S
         typed,
         faults,
         example_from: at(3),
-        example_to: at(8),
     }
 }
 

@@ -4,13 +4,14 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Place;
 use mend_keel_core::survey::compare::Outcome;
-use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method};
+use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method, mark};
 use mend_keel_store::findings::{self, Finding, NewFinding, NewPhoto, NewReading, PhotoMark};
 use mend_keel_store::{StoreError, fastenings, samples, seams};
 use rocket::fs::NamedFile;
 use rocket::http::Status;
 use rocket::{get, post};
 
+use super::links::{off_the_boat, place_link};
 use crate::file::boat::{BoatFile, Part};
 use crate::pages::survey::reading::{self, Lists, ReadingView};
 use crate::view::plank::{Mark, PlankView};
@@ -227,17 +228,6 @@ async fn with_record(desk: &Desk<'_>, mut page: Entry, finding: i64) -> std::res
     Ok(page)
 }
 
-/// An address that is not on the boat leads back to the map, where it is told at the field.
-pub fn off_the_boat(id: i64, at: &str) -> Answer {
-    let at: String = at.chars().take(60).collect();
-    Answer::Go(format!("/boats/{id}?at={}", rocket::http::RawStr::new(&at).percent_encode()))
-}
-
-/// Where a place's panel is.
-pub fn place_link(id: i64, place: &Place) -> String {
-    format!("/boats/{id}?at={}", place.to_string().replace(' ', "+"))
-}
-
 #[get("/boats/<id>/findings/new?<at>&<kind>&<like>")]
 pub async fn new_form(desk: Desk<'_>, _who: Crew, id: i64, at: &str, kind: Option<&str>, like: Option<i64>) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
@@ -365,27 +355,6 @@ pub struct Entered {
     pub photos: Vec<NewPhoto>,
 }
 
-/// Half the sides of the mark that stands for a place when nothing was drawn, mm.
-const UNDRAWN: [f64; 2] = [40.0, 20.0];
-
-/// The mark of a finding that nobody drew: small, in the middle of its cell.
-fn undrawn(file: &BoatFile, part: &Part<'_>, kind: FindingKind) -> Vec<[f64; 2]> {
-    let (from, to, width) = file.reach(part);
-    let middle = match part {
-        Part::Plank(..) => (file.boat.shell.frame_space() - file.boat.frame_sided) / 2.0,
-        Part::Member(member, _) => member.core().cell_length() / 2.0,
-    };
-    let (x, y) = (middle.clamp(from, to), width / 2.0);
-    let (dx, dy) = (UNDRAWN[0].min((to - from) / 2.0), UNDRAWN[1].min(width / 3.0));
-    let (left, right) = ((x - dx).max(from), (x + dx).min(to));
-    match kind.extent() {
-        Extent::Point => vec![[x, y]],
-        Extent::Line if matches!(kind, FindingKind::OpenSeam | FindingKind::Buckled) => vec![[left, 0.0], [right, 0.0]],
-        Extent::Line => vec![[left, y], [right, y]],
-        Extent::Area => vec![[left, y - dy], [right, y - dy], [right, y + dy], [left, y + dy]],
-    }
-}
-
 /// Reads the form into a finding on a part. Photos are filed only when nothing else is wrong.
 pub async fn read(
     desk: &Desk<'_>,
@@ -405,7 +374,9 @@ pub async fn read(
     let nothing_drawn = form.get("shape").trim().is_empty();
     let shape = match kind {
         // A place that is only suspected need not be drawn, nor its depth known.
-        Some(kind) if nothing_drawn && certainty == Some(Certainty::Suspected) => undrawn(file, part, kind),
+        Some(kind) if nothing_drawn && certainty == Some(Certainty::Suspected) => {
+            mark::shape(kind, file.cell(part), None)
+        }
         _ => read.points("shape"),
     };
     let depth = read.optional_length("depth").unwrap_or(0.0);

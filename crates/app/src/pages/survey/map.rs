@@ -6,9 +6,10 @@ use mend_keel_core::grid::member::Surface;
 use mend_keel_core::grid::{Address, Place};
 use mend_keel_core::survey::{FindingKind, Method};
 use mend_keel_store::findings::Finding;
-use rocket::get;
+use rocket::{State, get};
 
 use crate::file::boat::{BoatFile, Part};
+use crate::file::kept::Files;
 use crate::file::place::typed_place;
 use crate::file::survey::SurveyFile;
 use crate::pages::survey::reading::series;
@@ -31,7 +32,6 @@ struct Show {
     example: String,
     too_close: usize,
     findings: usize,
-    surface: &'static str,
     is_shell: bool,
     surfaces: Vec<SurfaceTab>,
     layer: &'static str,
@@ -211,8 +211,9 @@ pub async fn show(
     at: Option<&str>,
     surface: Option<&str>,
     layer: Option<&str>,
+    files: &State<Files>,
 ) -> Result {
-    let survey = SurveyFile::load(desk.store, id).await?;
+    let survey = files.survey(desk.store, id).await?;
     let file = &survey.file;
     let may_write = who.0.account.guest_boat.is_none();
     let mut fault = String::new();
@@ -248,7 +249,6 @@ pub async fn show(
         example: file.boat.shown(Address { side: mend_keel_core::grid::Side::Port, strake: 2, frame: 3 }),
         too_close: violations.len(),
         findings: file.findings.len(),
-        surface: surface.code(),
         is_shell,
         surfaces: surfaces(file, surface),
         layer,
@@ -284,8 +284,8 @@ fn surfaces(file: &BoatFile, shown: Surface) -> Vec<SurfaceTab> {
 
 /// The panel alone, for the page's script.
 #[get("/boats/<id>/place?<at>")]
-pub async fn place(desk: Desk<'_>, who: BoatReader, id: i64, at: &str) -> Result {
-    let survey = SurveyFile::load(desk.store, id).await?;
+pub async fn place(desk: Desk<'_>, who: BoatReader, id: i64, at: &str, files: &State<Files>) -> Result {
+    let survey = files.survey(desk.store, id).await?;
     let panel = Place::parse(at)
         .and_then(|place| panel(&desk, &survey, &place, who.0.account.guest_boat.is_none()))
         .map_err(|e| AppError::Refused(e.message))?;
@@ -306,11 +306,11 @@ struct Crossing {
 
 /// A single crossing, close to.
 #[get("/boats/<id>/crossing?<at>")]
-pub async fn close_to(desk: Desk<'_>, _who: BoatReader, id: i64, at: &str) -> Result {
-    let survey = SurveyFile::load(desk.store, id).await?;
+pub async fn close_to(desk: Desk<'_>, _who: BoatReader, id: i64, at: &str, files: &State<Files>) -> Result {
+    let survey = files.survey(desk.store, id).await?;
     let file = &survey.file;
     let Ok((Place::Shell(at), part)) = file.locate(at) else {
-        return Ok(super::finding::off_the_boat(id, at));
+        return Ok(super::links::off_the_boat(id, at));
     };
     let step = |label, strake: i64, frame: i64| {
         let moved = Address {

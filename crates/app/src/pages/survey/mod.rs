@@ -7,6 +7,7 @@ pub mod files;
 pub mod finding;
 pub mod grid;
 pub mod lines;
+pub mod links;
 pub mod list;
 pub mod map;
 pub mod members;

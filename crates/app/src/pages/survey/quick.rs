@@ -2,8 +2,7 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::geometry::Point;
-use mend_keel_core::survey::{Cause, Certainty, Extent, FindingKind, Grade, Method};
+use mend_keel_core::survey::{Cause, Certainty, Extent, FindingKind, Grade, Method, mark as undrawn};
 use rocket::{get, post};
 
 use crate::file::boat::{BoatFile, Part};
@@ -98,23 +97,6 @@ pub async fn form(
     render(&Show { kept, like, ..show(&desk, &file, typed, Faults::default()) })
 }
 
-/// The extent of a finding nobody drew, from how long and how wide it is: in the middle of its cell.
-fn extent(kind: FindingKind, part: &Part<'_>, file: &BoatFile, along: f64, across: f64) -> Vec<Point> {
-    let (from, to, width) = file.reach(part);
-    let middle = match part {
-        Part::Plank(..) => file.boat.shell.frame_space() / 2.0,
-        Part::Member(member, _) => member.core().cell_length() / 2.0,
-    };
-    let half = (along / 2.0).min((to - from) / 2.0);
-    let x = middle.clamp(from + half, (to - half).max(from + half));
-    let (y, up) = (width / 2.0, across.min(width) / 2.0);
-    match kind.extent() {
-        Extent::Point => vec![[x, y]],
-        Extent::Line => vec![[x - half, y - up], [x + half, y + up]],
-        Extent::Area => vec![[x - half, y - up], [x + half, y - up], [x + half, y + up], [x - half, y + up]],
-    }
-}
-
 /// Turns how long and how wide into a shape, where nothing was drawn. Faults are told at their fields.
 fn with_extent(
     desk: &Desk<'_>,
@@ -139,9 +121,8 @@ fn with_extent(
         return Err(read.faults);
     }
     if let Some(kind) = kind.filter(|_| along.is_some() || !suspected) {
-        const AREA: f64 = 40.0;
-        let across = across.unwrap_or(if kind.extent() == Extent::Area { AREA } else { 0.0 });
-        let shape = extent(kind, part, file, along.unwrap_or(0.0), across);
+        let across = across.unwrap_or(if kind.extent() == Extent::Area { undrawn::AREA_ACROSS } else { 0.0 });
+        let shape = undrawn::shape(kind, file.cell(part), Some((along.unwrap_or(0.0), across)));
         let lines: Vec<String> = shape.iter().map(|p| format!("{} mm, {} mm", p[0], p[1])).collect();
         form.set("shape", lines.join("\n"));
     }

@@ -9,9 +9,9 @@ use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, Rea
 use mend_keel_store::findings::{self, NewReading, Reading};
 use rocket::{get, post};
 
+use super::links::{off_the_boat, place_link};
 use crate::file::boat::{BoatFile, Part};
 use crate::file::place::typed_place;
-use crate::pages::survey::finding::{off_the_boat, place_link};
 use crate::view::{self, chart};
 use crate::web::auth::Crew;
 use crate::web::choices::{Choices, pairs};

@@ -29,9 +29,15 @@ impl Material {
 const ROUGH: f64 = 4.0;
 
 /// Materials of an option: timber as bought (finished volume with planing, times the yard's waste), glue by joint area,
-/// fastenings, seams and what is brushed on. Lines that come to nothing are left out.
-pub fn materials(kind: OptionKind, extent: &Extent, wood: &Wood, thickness: f64, prices: &Prices) -> Vec<Material> {
-    let cubic = |length: f64, width: f64, thick: f64| length * width * (thick + ROUGH) / 1e9;
+/// fastenings, seams and what is brushed on. Lines that come to nothing are left out. `length` and `thickness` are the member's.
+pub fn materials(
+    kind: OptionKind,
+    extent: &Extent,
+    wood: &Wood,
+    (length, thickness): (f64, f64),
+    prices: &Prices,
+) -> Vec<Material> {
+    let cubic = |long: f64, width: f64, thick: f64| long * width * (thick + ROUGH) / 1e9;
     let (mut timber, mut plywood, mut glue_area) = (0.0, 0.0, 0.0);
     match wood {
         Wood::None => {}
@@ -44,16 +50,15 @@ pub fn materials(kind: OptionKind, extent: &Extent, wood: &Wood, thickness: f64,
         Wood::Plank(stretch) => {
             timber += cubic(stretch.length(), stretch.width, thickness);
             let scarfs = f64::from(u32::from(stretch.new_fore) + u32::from(stretch.new_aft));
-            glue_area += scarfs * stretch.width * stretch.scarf;
+            glue_area += scarfs * gluing::scarf_face(stretch.width, stretch.scarf, thickness);
         }
         Wood::Timber(piece) if piece.sheet => {
             plywood += piece.length() * piece.width / 1e6 * piece.thickness;
-            glue_area += 2.0 * (piece.length() + piece.width) * piece.scarf;
+            glue_area += piece.joints(length).area();
         }
         Wood::Timber(piece) => {
             timber += cubic(piece.length(), piece.width, piece.thickness);
-            glue_area += 2.0 * piece.width * piece.scarf
-                + f64::from(piece.plies.saturating_sub(1)) * piece.length() * piece.width.max(piece.thickness);
+            glue_area += piece.joints(length).area();
         }
     }
     let line = |what, amount, unit, each| Material { what, amount, unit, each };
@@ -82,11 +87,11 @@ mod tests {
         let prices = Prices { timber: 2_000.0, waste: 1.5, fastening: 1.0, ..Prices::default() };
         let frame = Timber { from: 0.0, to: 2_000.0, width: 46.0, thickness: 40.0, scarf: 0.0, sheet: false, plies: 1 };
         let extent = Extent { fastenings: 20, ..Extent::default() };
-        let lines = materials(OptionKind::Saw, &extent, &Wood::Timber(frame), 40.0, &prices);
+        let lines = materials(OptionKind::Saw, &extent, &Wood::Timber(frame), (2_000.0, 40.0), &prices);
         assert_eq!(lines.iter().map(|m| m.what).collect::<Vec<_>>(), ["timber, as bought", "fastenings"]);
         let volume = 2.0 * 0.046 * 0.044;
         assert!((lines[0].cost() - volume * 1.5 * 2_000.0).abs() < 1e-9);
         assert!(lines[1].amount >= 20.0, "spares are ordered with them");
-        assert!(materials(OptionKind::Leave, &Extent::default(), &Wood::None, 25.0, &prices).is_empty());
+        assert!(materials(OptionKind::Leave, &Extent::default(), &Wood::None, (4_000.0, 25.0), &prices).is_empty());
     }
 }

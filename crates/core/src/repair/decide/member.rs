@@ -137,8 +137,10 @@ pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<R
             drafts.push(context.reskin());
         }
     }
-    let mut options: Vec<RepairOption> =
-        drafts.into_iter().map(|d| d.finish(case.thickness, &case.practice, &case.causes, &rate)).collect();
+    let mut options: Vec<RepairOption> = drafts
+        .into_iter()
+        .map(|d| d.finish((case.length, case.thickness), &case.practice, &case.causes, &rate))
+        .collect();
     rank(&mut options, &case.practice, case.school);
     Ok(options)
 }

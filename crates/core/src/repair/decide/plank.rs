@@ -82,7 +82,7 @@ pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<R
     ]
     .into_iter()
     .flatten()
-    .map(|draft| draft.finish(case.thickness, &case.practice, &case.causes, &rate))
+    .map(|draft| draft.finish((context.plank.length, case.thickness), &case.practice, &case.causes, &rate))
     .collect();
     rank(&mut options, &case.practice, case.school);
     Ok(options)
@@ -117,7 +117,7 @@ pub fn with_butts(
         let (stretch, reasons) = context.butted(fore, aft);
         context.butt_draft(stretch, reasons)
     };
-    Ok(draft.finish(case.thickness, &case.practice, &case.causes, rate))
+    Ok(draft.finish((context.plank.length, case.thickness), &case.practice, &case.causes, rate))
 }
 
 struct Context<'c> {
