@@ -4,10 +4,10 @@
 use std::time::{Duration, Instant};
 
 use divan::Bencher;
+use mend_keel_core::chance::Chance;
 use mend_keel_core::cutting::boards::{self, Piece, Stock};
 use mend_keel_core::cutting::layout::Area;
 use mend_keel_core::cutting::sheets::{self, GAP, Part, Turn};
-use mend_keel_core::hull::SplitMix;
 use mend_keel_core::timber::board::Origin;
 
 fn main() {
@@ -63,7 +63,7 @@ fn gone(begun: Instant, limit: Duration) -> Option<f64> {
 }
 
 fn cut_job(pieces: usize, boards: usize, seed: u64) -> boards::Job {
-    let mut random = SplitMix(seed);
+    let mut random = Chance::seeded(seed);
     let mut between = |low: f64, high: f64| (low + (high - low) * random.unit()).round();
     let stock = (0..boards)
         .map(|i| {

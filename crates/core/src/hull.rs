@@ -6,6 +6,7 @@
 
 use std::f64::consts::FRAC_PI_2;
 
+use crate::chance::Chance;
 use crate::error::{self, InputError};
 use crate::grid::{Construction, Joint, Shell, Side};
 use crate::repair::butts::{self, Rule};
@@ -79,7 +80,7 @@ pub struct Generated {
 /// Generates a shell and its planking. The same dimensions and seed give the same boat.
 pub fn generate(boat: &Principal, seed: u64) -> Result<Generated, Vec<InputError>> {
     boat.check()?;
-    let mut random = SplitMix(seed);
+    let mut random = Chance::seeded(seed);
     let last = boat.frames - 1;
     // The stem and sternpost rake, so frames cover a little less than the length over all.
     let frames: Vec<f64> = (0..=last).map(|f| boat.length * 0.94 * f64::from(f) / f64::from(last)).collect();
@@ -163,7 +164,7 @@ fn section_point(half_beam: f64, depth: f64, t: f64) -> [f64; 2] {
 }
 
 /// Share of the girth of each strake, keel to sheer, adding up to 1.
-fn strake_shares(strakes: u32, random: &mut SplitMix) -> Vec<f64> {
+fn strake_shares(strakes: u32, random: &mut Chance) -> Vec<f64> {
     let mut shares: Vec<f64> = (0..strakes)
         .map(|s| {
             let up = (f64::from(s) + 0.5) / f64::from(strakes);
@@ -179,7 +180,7 @@ fn strake_shares(strakes: u32, random: &mut SplitMix) -> Vec<f64> {
 
 /// Butts from the keel up, each as far aft as the longest plank reaches unless the wide rule (or, failing
 /// that, the close one) asks for a shift.
-fn lay_out_joints(shell: &Shell, random: &mut SplitMix) -> Vec<Joint> {
+fn lay_out_joints(shell: &Shell, random: &mut Chance) -> Vec<Joint> {
     let bays = shell.frame_count() - 1;
     let longest = ((LONGEST_PLANK_MM / shell.frame_space()).floor() as u32).max(butts::WIDE.min_piece);
     let mut joints: Vec<Joint> = Vec::new();
@@ -207,35 +208,6 @@ fn lay_out_joints(shell: &Shell, random: &mut SplitMix) -> Vec<Joint> {
     }
     joints.sort();
     joints
-}
-
-/// A small seeded generator (SplitMix64), so that a demo boat or a drawn sample can be made again.
-#[derive(Debug, Clone)]
-pub struct SplitMix(pub u64);
-
-/// A seed that a text always gives: `start` tells apart what is seeded by the same text.
-pub fn seed_of(text: &str, start: u64) -> u64 {
-    text.bytes().fold(start, |seed, byte| seed.wrapping_mul(31).wrapping_add(u64::from(byte)))
-}
-
-impl SplitMix {
-    pub fn next_u64(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        z ^ (z >> 31)
-    }
-
-    /// Evenly from 0 up to but not including 1.
-    pub fn unit(&mut self) -> f64 {
-        (self.next_u64() >> 11) as f64 / (1u64 << 53) as f64
-    }
-
-    /// Evenly from 0 up to but not including `n`; 0 when `n` is 0.
-    pub fn below(&mut self, n: u32) -> u32 {
-        (self.unit() * f64::from(n)) as u32
-    }
 }
 
 #[cfg(test)]

@@ -28,6 +28,7 @@
 //! ```
 
 pub mod caution;
+pub mod chance;
 pub mod cutting;
 pub mod fastening;
 pub mod finish;

@@ -602,7 +602,7 @@ async fn faces(store: &Store) -> (f64, f64) {
 #[tokio::test]
 async fn over_any_history_of_cuts_nothing_vanishes_and_nothing_is_made() {
     for seed in 0..6u64 {
-        let mut random = mend_keel_core::hull::SplitMix(seed);
+        let mut random = mend_keel_core::chance::Chance::seeded(seed);
         let (_folder, store) = yard().await;
         let boat = boat(&store).await;
         let planks = boats::planks(&store, boat).await.unwrap();
@@ -618,7 +618,7 @@ async fn over_any_history_of_cuts_nothing_vanishes_and_nothing_is_made() {
         for _ in 0..24 {
             let all = boards::list(&store).await.unwrap();
             let free: Vec<_> = all.iter().filter(|b| b.state == "free").collect();
-            let pick = |random: &mut mend_keel_core::hull::SplitMix, n: usize| random.below(n as u32) as usize;
+            let pick = |random: &mut mend_keel_core::chance::Chance, n: usize| random.below(n as u32) as usize;
             let planned: Vec<_> = decisions::wanting(&store).await.unwrap();
             let mut work = store.begin(act()).await.unwrap();
             let cut_back: Vec<_> = all.iter().filter(|b| b.state == "cut").collect();

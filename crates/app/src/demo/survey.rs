@@ -5,11 +5,11 @@ use std::path::Path;
 
 use image::{Rgb, RgbImage};
 use jiff::{SignedDuration, Timestamp};
+use mend_keel_core::chance::{Chance, seed_of};
 use mend_keel_core::geometry::Point;
 use mend_keel_core::grid::edit::Edit;
 use mend_keel_core::grid::offsets::{Offsets, Row, RowKind};
 use mend_keel_core::grid::{Address, Side};
-use mend_keel_core::hull::{SplitMix, seed_of};
 use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, WoodAround};
 use mend_keel_core::survey::sample::{self, Height, Part as Stretch, Region};
@@ -194,7 +194,7 @@ async fn draw(store: &Store, file: &BoatFile, start: Timestamp) -> Result<()> {
         let mut work = store.begin(act(TOBIAS, at(start, 10, 1))).await?;
         work.add_picks(file.boat.id, region, &picks, seed as i64).await?;
         work.commit("/").await?;
-        let mut random = SplitMix(seed);
+        let mut random = Chance::seeded(seed);
         for pick in picks.iter().take(drawn) {
             let bad = random.unit() < sick;
             let remaining = if bad { 4.4 } else { 5.8 - 0.3 * random.unit() };
@@ -357,7 +357,7 @@ pub async fn photo(folder: &Path, found: &Found) -> Result<NewPhoto> {
 fn planking(seed: u64) -> RgbImage {
     const WIDTH: u32 = 960;
     const HEIGHT: u32 = 640;
-    let mut random = SplitMix(seed);
+    let mut random = Chance::seeded(seed);
     let grain: Vec<f64> = (0..HEIGHT).map(|_| random.unit()).collect();
     let drift = random.unit() * 6.0;
     RgbImage::from_fn(WIDTH, HEIGHT, |x, y| {

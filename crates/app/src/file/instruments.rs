@@ -1,8 +1,8 @@
 //! Instruments that fill the fields of a reading, as one paired with the device would: stand-ins, seeded and marked
 //! as simulated wherever their readings are shown.
 
+use mend_keel_core::chance::{Chance, seed_of};
 use mend_keel_core::grid::Place;
-use mend_keel_core::hull::{SplitMix, seed_of};
 use mend_keel_core::survey::{FindingKind, Grade};
 use serde_json::{Value, json};
 
@@ -10,14 +10,14 @@ use crate::file::boat::{BoatFile, Part};
 
 /// What an instrument finds at a place: the fields of the form, by name.
 trait Instrument {
-    fn fields(&self, wetness: f64, worn: f64, random: &mut SplitMix) -> Value;
+    fn fields(&self, wetness: f64, worn: f64, random: &mut Chance) -> Value;
 }
 
 /// A pin meter with a temperature probe.
 struct PinMeter;
 
 impl Instrument for PinMeter {
-    fn fields(&self, wetness: f64, _worn: f64, random: &mut SplitMix) -> Value {
+    fn fields(&self, wetness: f64, _worn: f64, random: &mut Chance) -> Value {
         let shown = (wetness + 3.0 * (random.unit() - 0.5)).clamp(6.0, 60.0);
         let temperature = 8.0 + 8.0 * random.unit();
         json!({ "method": "meter", "meter": format!("{shown:.1}"), "wood_temperature": format!("{temperature:.0}") })
@@ -28,7 +28,7 @@ impl Instrument for PinMeter {
 struct DrawGauge;
 
 impl Instrument for DrawGauge {
-    fn fields(&self, _wetness: f64, worn: f64, random: &mut SplitMix) -> Value {
+    fn fields(&self, _wetness: f64, worn: f64, random: &mut Chance) -> Value {
         let original = 6.0;
         let left = original * (1.0 - worn * (0.6 + 0.8 * random.unit())).clamp(0.1, 1.0);
         json!({
@@ -54,14 +54,14 @@ pub fn read(name: &str, file: &BoatFile, place: &Place, part: &Part<'_>, taken: 
     let below = part.kind().is_below_waterline() || place.shell().is_some_and(|at| file.is_below_waterline(at.strake));
     let wetness = 14.0 + if below { 5.0 } else { 0.0 } + if near(FindingKind::spreads) { 9.0 } else { 0.0 };
     let worn = if near(|k| k == FindingKind::SickFastening) { 0.3 } else { 0.06 };
-    let mut fields = instrument.fields(wetness, worn, &mut SplitMix(seed));
+    let mut fields = instrument.fields(wetness, worn, &mut Chance::seeded(seed));
     fields["simulated"] = json!("1");
     Some(fields)
 }
 
 /// A pin meter on a board in the rack: what it shows and the wood's temperature.
 pub fn board_meter(tag: &str, about: f64, taken: u64) -> (f64, f64) {
-    let mut random = SplitMix(seed_of(tag, taken.wrapping_add(77)));
+    let mut random = Chance::seeded(seed_of(tag, taken.wrapping_add(77)));
     // A board dries a little between two readings.
     let shown = (about - 0.6 * random.unit() + 0.8 * (random.unit() - 0.5)).clamp(6.0, 60.0);
     ((shown * 10.0).round() / 10.0, (8.0 + 10.0 * random.unit()).round())
@@ -69,7 +69,7 @@ pub fn board_meter(tag: &str, about: f64, taken: u64) -> (f64, f64) {
 
 /// A shed's logger over a year, hour by hour from a moment on, as its file: warm dry summers, damp winters, days and nights.
 pub fn shed_logger(from: jiff::Timestamp, hours: u32, seed: u64) -> Vec<mend_keel_exchange::sheet::rack::AirRow> {
-    let mut random = SplitMix(seed);
+    let mut random = Chance::seeded(seed);
     let mut weather = 0.0;
     (0..hours)
         .filter_map(|h| {
@@ -94,7 +94,7 @@ pub fn shed_logger(from: jiff::Timestamp, hours: u32, seed: u64) -> Vec<mend_kee
 
 /// A merchant's list: every species in three thicknesses, dearer the wider, the longer and the rarer.
 pub fn merchant_list(merchant: &str) -> Vec<mend_keel_exchange::sheet::rack::PriceRow> {
-    let mut random = SplitMix(seed_of(merchant, 5));
+    let mut random = Chance::seeded(seed_of(merchant, 5));
     let mut rows = Vec::new();
     for species in mend_keel_core::timber::species::all() {
         let base = 1_100.0

@@ -2,6 +2,7 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
+use mend_keel_core::chance;
 use mend_keel_core::grid::Construction;
 use mend_keel_core::grid::member::{DeckKind, Rig};
 use mend_keel_core::hull::{self, Principal};
@@ -135,7 +136,7 @@ fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoat, Faul
     };
     let principal = Principal { construction, length, beam, depth, frames, strakes, plank_thickness };
     // The name seeds the hull, so that the same boat entered again looks the same.
-    let seed = hull::seed_of(&name, 0);
+    let seed = chance::seed_of(&name, 0);
     let generated = match hull::generate(&principal, seed) {
         Ok(generated) if read.faults.is_empty() => generated,
         Ok(_) => return Err(read.faults),

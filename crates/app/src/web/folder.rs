@@ -1,7 +1,7 @@
 //! The data folder: the database, photos by content hash, the cookie key, and a lock against a second start.
 
 use std::fs::{self, File, TryLockError};
-use std::io::{self, Read};
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 use rocket::tokio;
@@ -53,13 +53,6 @@ impl DataFolder {
     }
 }
 
-/// Bytes from the system's own source of randomness.
-pub fn random_bytes<const N: usize>() -> io::Result<[u8; N]> {
-    let mut bytes = [0; N];
-    File::open("/dev/urandom")?.read_exact(&mut bytes)?;
-    Ok(bytes)
-}
-
 #[cfg(unix)]
 fn write_private(path: &Path, bytes: &[u8]) -> io::Result<()> {
     use std::io::Write;
@@ -72,10 +65,23 @@ fn write_private(path: &Path, bytes: &[u8]) -> io::Result<()> {
     fs::write(path, bytes)
 }
 
+/// Bytes from the system's own source of randomness.
+pub fn random_bytes<const N: usize>() -> io::Result<[u8; N]> {
+    let mut bytes = [0; N];
+    getrandom::fill(&mut bytes).map_err(|e| io::Error::other(e.to_string()))?;
+    Ok(bytes)
+}
+
 /// Writes a file so that it is either there whole or not at all.
-pub async fn write_whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
-    let partial = path.with_extension("part");
-    tokio::fs::write(&partial, bytes).await?;
-    tokio::fs::File::open(&partial).await?.sync_all().await?;
-    tokio::fs::rename(&partial, path).await
+pub async fn write_whole(path: &Path, bytes: Vec<u8>) -> io::Result<()> {
+    let path = path.to_owned();
+    let write = move || {
+        let folder = path.parent().ok_or(io::ErrorKind::InvalidInput)?;
+        let mut partial = tempfile::NamedTempFile::new_in(folder)?;
+        partial.write_all(&bytes)?;
+        partial.as_file().sync_all()?;
+        partial.persist(&path).map_err(|e| e.error)?;
+        Ok(())
+    };
+    tokio::task::spawn_blocking(write).await.map_err(io::Error::other)?
 }

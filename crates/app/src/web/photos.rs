@@ -31,7 +31,7 @@ pub async fn file(folder: &Path, upload: Upload) -> Result<String, InputError> {
     let hash = format!("{:x}", Sha256::digest(&jpeg));
     let path = path(folder, &hash).ok_or_else(|| refuse("could not be filed".into()))?;
     if !path.exists() {
-        write_whole(&path, &jpeg).await.map_err(|e| refuse(format!("could not be kept: {e}")))?;
+        write_whole(&path, jpeg).await.map_err(|e| refuse(format!("could not be kept: {e}")))?;
     }
     Ok(hash)
 }
@@ -66,7 +66,7 @@ pub async fn small(folder: &Path, hash: &str) -> Option<PathBuf> {
     .await
     .ok()?
     .ok()?;
-    write_whole(&small, &jpeg).await.ok()?;
+    write_whole(&small, jpeg).await.ok()?;
     Some(small)
 }
 

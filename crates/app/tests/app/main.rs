@@ -4,6 +4,7 @@ mod browser;
 mod cli;
 mod fasten;
 mod hostile;
+mod links;
 mod offline;
 mod people;
 mod rack;

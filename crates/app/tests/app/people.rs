@@ -151,3 +151,43 @@ async fn a_guest_reads_one_boat_and_changes_nothing() {
     let stolen = crate::support::with_keys(&crate::support::keys(&token, "/boats/new"), &CRACK);
     assert_eq!(visitor.post("/boats/1/findings/new?at=P1+F2", &stolen).await.status, 403);
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_handbook_is_read_searched_and_led_to_from_a_reason() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let contents = visitor.get("/handbook").await;
+    assert!(contents.status == 200 && contents.text.contains("/handbook/04-repairs"));
+    let chapter = visitor.get("/handbook/04-repairs").await;
+    assert!(chapter.text.contains("id=\"graving.damage\"") && chapter.text.contains("<b class=\"value\">25 mm</b>"));
+    let found = visitor.get("/handbook?q=stainless+oxygen").await.text;
+    assert!(found.contains("/handbook/05-fastenings#metals.crevice"));
+    assert!(visitor.get("/handbook?q=zzzz").await.text.contains("Nothing in the handbook has all of these words"));
+    assert!(visitor.get("/handbook?q=%3Cscript%3E").await.text.contains("&#60;script&#62;"));
+    assert_eq!(visitor.get("/handbook/99-moon").await.status, 404);
+    let piece = visitor.get("/boats/1/pieces/1").await.text;
+    assert!(piece.contains("href=\"/handbook/04-repairs#graving."), "a reason leads to its rule");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_limit_the_yard_set_itself_stands_in_the_handbook_beside_the_usual_one() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let rules = [
+        ("crack_side", "6"),
+        ("crack_tip", "40"),
+        ("gouge", "6"),
+        ("rot_along", "50"),
+        ("rot_across", "25"),
+        ("hole_clearance", "4"),
+        ("end_slope", "3"),
+        ("edge_land", "15"),
+        ("proud", "2"),
+        ("blank_margin", "6"),
+    ]
+    .map(|(field, value)| (format!("g_{field}"), value));
+    let form: Vec<(&str, &str)> = rules.iter().map(|(field, value)| (field.as_str(), *value)).collect();
+    let kept = visitor.send("/practice", "/practice/graving", &form).await;
+    assert_eq!(kept.status, 303, "{}", kept.text);
+    assert!(visitor.get("/handbook/04-repairs").await.text.contains("40 mm (usual 25 mm)"));
+}

@@ -1,6 +1,6 @@
 //! The rack through the real pages: a board taken, cut by a plan, put back; labels; what is short; stores.
 
-use crate::support::{Browser, Server, Visitor};
+use crate::support::{Browser, Server, Visitor, flat};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn pieces_are_laid_on_boards_cut_at_their_real_size_and_a_wrong_cut_is_taken_back() {
@@ -104,7 +104,7 @@ async fn a_rack_goes_out_as_a_file_and_a_faulty_one_is_told_by_line() {
             form = form.part("file", reqwest::multipart::Part::bytes(body.into_bytes()).file_name("rack.csv"));
             let answer =
                 visitor.client.post(format!("{}/rack/files", visitor.base)).multipart(form).send().await.unwrap();
-            (answer.status().as_u16(), answer.text().await.unwrap())
+            (answer.status().as_u16(), flat(&answer.text().await.unwrap()))
         }
     };
     // Every tag is there already: nothing is taken twice.

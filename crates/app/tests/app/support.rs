@@ -67,6 +67,24 @@ impl Drop for Server {
     }
 }
 
+/// A page as it reads, however its template is broken into lines: white space is one space, and none between two tags. What
+/// stands in a field of several lines is left as it is.
+pub fn flat(html: &str) -> String {
+    let mut out = String::new();
+    for (n, part) in html.split("<textarea").enumerate() {
+        let (field, rest) = if n == 0 { ("", part) } else { part.split_at(part.find("</textarea>").unwrap_or(0)) };
+        if n > 0 {
+            out.push_str("<textarea");
+            out.push_str(field);
+        }
+        let words = rest.split_whitespace().collect::<Vec<_>>().join(" ");
+        let open = if rest.starts_with(char::is_whitespace) { " " } else { "" };
+        let close = if rest.ends_with(char::is_whitespace) { " " } else { "" };
+        out.push_str(&format!("{open}{words}{close}").replace("> <", "><"));
+    }
+    out
+}
+
 /// A person's browser without the browser: cookies are kept, redirects are not followed.
 #[derive(Clone)]
 pub struct Visitor {
@@ -92,7 +110,11 @@ impl Visitor {
     async fn read(response: Response) -> Answer {
         let header = |name| response.headers().get(name).and_then(|v| v.to_str().ok()).unwrap_or_default().to_owned();
         let (location, policy) = (header("location"), header("content-security-policy"));
-        Answer { status: response.status().as_u16(), location, policy, text: response.text().await.unwrap() }
+        let html = response.headers().get("content-type").is_some_and(|kind| kind.as_bytes().starts_with(b"text/html"));
+        let status = response.status().as_u16();
+        let text = response.text().await.unwrap();
+        let text = if html { flat(&text) } else { text };
+        Answer { status, location, policy, text }
     }
 
     pub async fn get(&self, path: &str) -> Answer {

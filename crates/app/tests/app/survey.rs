@@ -3,7 +3,7 @@
 use reqwest::multipart::{Form, Part};
 use thirtyfour::{By, Key};
 
-use crate::support::{Answer, BOAT, Browser, CRACK, Server, Visitor, but, keys, with_keys};
+use crate::support::{Answer, BOAT, Browser, CRACK, Server, Visitor, but, flat, keys, with_keys};
 
 /// A finding as quick entry sends it.
 const QUICK: [(&str, &str); 7] = [
@@ -25,7 +25,7 @@ async fn upload(visitor: &Visitor, page: &str, action: &str, file: &str) -> Answ
     let form = form.part("file", Part::text(file.to_owned()).file_name("rows.csv"));
     let sent = visitor.client.post(format!("{}{action}", visitor.base)).multipart(form).send().await.unwrap();
     let status = sent.status().as_u16();
-    Answer { status, location: String::new(), policy: String::new(), text: sent.text().await.unwrap() }
+    Answer { status, location: String::new(), policy: String::new(), text: flat(&sent.text().await.unwrap()) }
 }
 
 #[tokio::test]

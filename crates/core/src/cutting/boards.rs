@@ -5,8 +5,8 @@
 //! their pieces laid out anew, and what is no worse is kept. Every layout is made of straight cuts right across
 //! ([`super::layout`]), so that a saw can follow it.
 
+use crate::chance::Chance;
 use crate::error::{self, InputError};
-use crate::hull::SplitMix;
 use crate::timber::board::{END_TRIM, KERF, Origin, SMALLEST_OFFCUT, width_along};
 
 use super::layout::{Area, Layout};
@@ -238,7 +238,7 @@ struct State {
 
 struct Search<'j> {
     job: &'j Job,
-    random: SplitMix,
+    random: Chance,
     tried: u64,
     bound: f64,
     /// Board by piece: whether it may come from there.
@@ -271,7 +271,7 @@ impl<'j> Search<'j> {
             stock.defects.iter().filter(|(_, by)| *by > tolerated).map(|(area, _)| *area).collect()
         };
         let avoid = job.boards.iter().map(|b| [0, 1, 2].map(|tolerated| spoiled(b, tolerated))).collect();
-        let mut search = Self { job, random: SplitMix(job.seed), tried: 0, bound: 0.0, serves, avoid, budget };
+        let mut search = Self { job, random: Chance::seeded(job.seed), tried: 0, bound: 0.0, serves, avoid, budget };
         search.bound = search.lower_bound();
         search
     }
@@ -341,7 +341,7 @@ impl<'j> Search<'j> {
     fn fill(&mut self, board: usize, layout: &mut Layout, pieces: &[usize], noise: f64) -> Vec<usize> {
         let stock = &self.job.boards[board];
         let mut left = Vec::new();
-        let mut random = SplitMix(self.random.next_u64());
+        let mut random = Chance::seeded(self.random.next_u64());
         let mut jitter = move || if noise > 0.0 { noise * (2.0 * random.unit() - 1.0) } else { 0.0 };
         for &p in pieces {
             let piece = &self.job.pieces[p];
@@ -504,7 +504,7 @@ impl<'j> Search<'j> {
                 break;
             }
             // What is badly filled for its cost is emptied more often.
-            let pick = |random: &mut SplitMix| random.below(state.layouts.len() as u32) as usize;
+            let pick = |random: &mut Chance| random.below(state.layouts.len() as u32) as usize;
             let (a, b) = (pick(&mut self.random), pick(&mut self.random));
             let filled = |i: usize| {
                 let (board, layout) = &state.layouts[i];

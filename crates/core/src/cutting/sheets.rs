@@ -22,10 +22,10 @@ use jagua_rs::geometry::primitives::{Rect, SPolygon};
 use jagua_rs::io::ext_repr::{ExtItem, ExtOrientation, ExtRotation, ExtSPolygon, ExtShape};
 use jagua_rs::io::import::Importer;
 
+use crate::chance::Chance;
 use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::geometry::{Point, signed_area};
-use crate::hull::SplitMix;
 
 use super::{GoOn, Progress};
 
@@ -112,7 +112,7 @@ pub fn nest(job: &Job, budget: u64, go_on: GoOn<'_>) -> Result<Nest, InputError>
         job,
         shapes: &shapes,
         items,
-        random: SplitMix(job.seed),
+        random: Chance::seeded(job.seed),
         sheets: Vec::new(),
         unplaced: Vec::new(),
         tried: 0,
@@ -338,7 +338,7 @@ struct Search<'j, 'g> {
     shapes: &'j [Shape],
     /// Part by item.
     items: Vec<usize>,
-    random: SplitMix,
+    random: Chance,
     sheets: Vec<Sheet>,
     unplaced: Vec<usize>,
     tried: u64,

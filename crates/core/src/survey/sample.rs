@@ -7,11 +7,13 @@ use std::collections::BTreeSet;
 
 use serde::{Deserialize, Serialize};
 
+use crate::chance::Chance;
 use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::fastening;
 use crate::grid::{Address, Shell, Side};
-use crate::hull::SplitMix;
+use statrs::distribution::{DiscreteCDF, Hypergeometric};
+use statrs::function::beta::beta_reg;
 
 choices! {
     /// Height of a region.
@@ -96,7 +98,7 @@ pub fn population(shell: &Shell, waterline_strake: u32, region: Region) -> Vec<S
 /// other. The same population, earlier picks and seed give the same picks; fewer when fewer are left.
 pub fn draw(population: &[Spot], before: &BTreeSet<Spot>, count: u32, seed: u64) -> Vec<Spot> {
     let mut left: Vec<Spot> = population.iter().copied().filter(|spot| !before.contains(spot)).collect();
-    let mut random = SplitMix(seed);
+    let mut random = Chance::seeded(seed);
     let count = (count as usize).min(left.len());
     // The first steps of a Fisher–Yates shuffle.
     for i in 0..count {
@@ -162,15 +164,13 @@ pub fn read(population: u32, drawn: u32, bad: u32, confidence: f64) -> Result<Sa
     }
     error::within("confidence", confidence, 0.5, 0.999)?;
     let tail = (1.0 - confidence) / 2.0;
-    let factorials = LogFactorials::up_to(population);
-    let interval = |drawn: u32, bad: u32| interval(&factorials, population, drawn, bad, tail);
-    let (low, high) = interval(drawn, bad);
+    let (low, high) = interval(population, drawn, bad, tail);
     let verdict = verdict(low, high);
     let estimate = f64::from(bad) / f64::from(drawn);
     let draw_more = (verdict == SampleVerdict::DrawMore)
         .then(|| {
             let settles = |n: u32| {
-                let (low, high) = interval(n, (estimate * f64::from(n)).round() as u32);
+                let (low, high) = interval(population, n, (estimate * f64::from(n)).round() as u32, tail);
                 self::verdict(low, high) != SampleVerdict::DrawMore
             };
             // Rounding the number of bad ones makes the bounds saw-toothed, so every size is tried in turn.
@@ -190,64 +190,39 @@ fn verdict(low: f64, high: f64) -> SampleVerdict {
     }
 }
 
-fn interval(factorials: &LogFactorials, population: u32, drawn: u32, bad: u32, tail: f64) -> (f64, f64) {
+fn interval(population: u32, drawn: u32, bad: u32, tail: f64) -> (f64, f64) {
     if f64::from(drawn) > FINITE_FROM * f64::from(population) {
-        hypergeometric(factorials, population, drawn, bad, tail)
+        hypergeometric(population, drawn, bad, tail)
     } else {
-        clopper_pearson(factorials, drawn, bad, tail)
+        clopper_pearson(drawn, bad, tail)
     }
 }
 
-/// ln n! for every n up to a size.
-struct LogFactorials(Vec<f64>);
-
-impl LogFactorials {
-    fn up_to(n: u32) -> Self {
-        let mut logs = vec![0.0];
-        let mut sum = 0.0;
-        for k in 1..=n {
-            sum += f64::from(k).ln();
-            logs.push(sum);
-        }
-        Self(logs)
-    }
-
-    fn choose(&self, n: u32, k: u32) -> f64 {
-        self.0[n as usize] - self.0[k as usize] - self.0[(n - k) as usize]
-    }
-}
-
-/// Bounds where a binomial tail is just `tail`, by bisection.
-fn clopper_pearson(f: &LogFactorials, drawn: u32, bad: u32, tail: f64) -> (f64, f64) {
-    let at_most = |k: u32, p: f64| -> f64 {
-        (0..=k).map(|i| (f.choose(drawn, i) + f64::from(i) * p.ln() + f64::from(drawn - i) * (-p).ln_1p()).exp()).sum()
-    };
-    let solve = |too_low: &dyn Fn(f64) -> bool| {
-        let (mut low, mut high) = (0.0, 1.0);
-        // As fine as a double gets.
-        for _ in 0..60 {
-            let middle = (low + high) / 2.0;
-            if too_low(middle) { low = middle } else { high = middle }
-        }
-        (low + high) / 2.0
-    };
-    let low = if bad == 0 { 0.0 } else { solve(&|p| 1.0 - at_most(bad - 1, p) < tail) };
-    let high = if bad == drawn { 1.0 } else { solve(&|p| at_most(bad, p) > tail) };
+/// Bounds where a binomial tail is just `tail`: quantiles of the beta distribution (Clopper and Pearson 1934).
+fn clopper_pearson(drawn: u32, bad: u32, tail: f64) -> (f64, f64) {
+    let (n, b) = (f64::from(drawn), f64::from(bad));
+    let low = if bad == 0 { 0.0 } else { beta_quantile(b, n - b + 1.0, tail) };
+    let high = if bad == drawn { 1.0 } else { beta_quantile(b + 1.0, n - b, 1.0 - tail) };
     (low, high)
 }
 
+/// The quantile of a beta distribution, by bisection on its distribution function: as fine as a double gets.
+fn beta_quantile(a: f64, b: f64, share: f64) -> f64 {
+    let (mut low, mut high) = (0.0, 1.0);
+    for _ in 0..60 {
+        let middle = (low + high) / 2.0;
+        if beta_reg(a, b, middle) < share { low = middle } else { high = middle }
+    }
+    (low + high) / 2.0
+}
+
 /// Smallest and largest number of bad ones in the region that the sample does not rule out, as shares.
-fn hypergeometric(f: &LogFactorials, population: u32, drawn: u32, bad: u32, tail: f64) -> (f64, f64) {
+fn hypergeometric(population: u32, drawn: u32, bad: u32, tail: f64) -> (f64, f64) {
     let good = drawn - bad;
     // Chance of at most `k` bad in the draw when `total` of the region are bad.
     let at_most = |k: i64, total: u32| -> f64 {
-        let least = (i64::from(drawn) - i64::from(population - total)).max(0);
-        (least..=k.min(i64::from(total.min(drawn))))
-            .map(|i| {
-                let i = i as u32;
-                (f.choose(total, i) + f.choose(population - total, drawn - i) - f.choose(population, drawn)).exp()
-            })
-            .sum()
+        let Ok(k) = u64::try_from(k) else { return 0.0 };
+        Hypergeometric::new(u64::from(population), u64::from(total), u64::from(drawn)).map_or(1.0, |draw| draw.cdf(k))
     };
     let (least, most) = (bad, population - good);
     // P(X ≥ bad) rises with the number of bad ones, P(X ≤ bad) falls: both are found by halving.

@@ -1,7 +1,7 @@
 //! Hours: a rate per operation, learned from what was logged, and the whole job by simulation.
 
+use crate::chance::Chance;
 use crate::choice::choices;
-use crate::hull::SplitMix;
 
 choices! {
     /// What hours are booked on. Fitting and fixing are separate: their ratio is often ten to one.
@@ -86,7 +86,7 @@ pub fn whole_job(medians: &[f64]) -> Hours {
     }
     const RUNS: usize = 2_000;
     const SEED: u64 = 20_26;
-    let mut random = SplitMix(SEED);
+    let mut random = Chance::seeded(SEED);
     let mut totals: Vec<f64> =
         (0..RUNS).map(|_| medians.iter().map(|median| median * (SPREAD * normal(&mut random)).exp()).sum()).collect();
     totals.sort_by(f64::total_cmp);
@@ -94,7 +94,7 @@ pub fn whole_job(medians: &[f64]) -> Hours {
 }
 
 /// A standard normal number (Box–Muller).
-fn normal(random: &mut SplitMix) -> f64 {
+fn normal(random: &mut Chance) -> f64 {
     let (u, v) = (1.0 - random.unit(), random.unit());
     (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * v).cos()
 }
