@@ -10,7 +10,8 @@
 //! 5. [`repair`]: deciding, graving pieces, scarfs, butts. [`shape`]: curves and the stock they need.
 //! 6. [`cutting`]: pieces onto boards and sheets. [`fastening`], [`metals`], [`seam`], [`finish`], [`work`]: putting it back
 //!    together, in order.
-//! 7. [`practice`]: schools and yard rules. [`caution`]: the short warnings shown beside dangerous work.
+//! 7. [`practice`]: schools and yard rules. [`handbook`]: the values its text states. [`caution`]: the short warnings shown
+//!    beside dangerous work. [`chance`]: seeded, so that it can be repeated.
 //!
 //! Lengths are millimetres and angles degrees unless a name says otherwise. Fallible functions return
 //! [`InputError`], which names the field and says what to do.

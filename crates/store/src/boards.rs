@@ -1,6 +1,7 @@
 //! The rack: boards, what is known of them, what is reserved, and what cutting leaves. Nothing vanishes: what was cut wrongly is put
 //! back by an entry that corrects the cut.
 
+use mend_keel_core::timber::board::BoardState;
 use mend_keel_core::timber::board::{Board as Stock, Cut, Details, Drying, Grain, Origin, Rectangle};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -27,7 +28,8 @@ pub struct Board {
     pub origin_note: String,
     pub place: String,
     /// `free`, `reserved` or `cut`.
-    pub state: String,
+    #[sqlx(try_from = "String")]
+    pub state: BoardState,
     pub parent_id: Option<i64>,
     pub waste_area: Option<f64>,
     #[sqlx(json)]
@@ -117,13 +119,6 @@ pub async fn photos(store: &Store, board: i64) -> Result<Vec<String>> {
         .fetch_all(store.pool())
         .await?;
     Ok(rows.into_iter().map(|(hash,)| hash).collect())
-}
-
-/// Whether a photo is one of a board.
-pub async fn has_photo(store: &Store, hash: &str) -> Result<bool> {
-    let (count,): (i64,) =
-        sqlx::query_as("SELECT COUNT(*) FROM board_photo WHERE hash = ?").bind(hash).fetch_one(store.pool()).await?;
-    Ok(count > 0)
 }
 
 /// A piece as it was really cut, mm.
@@ -294,7 +289,7 @@ impl Work {
             .execute(&mut *self.tx)
             .await?;
         if done.rows_affected() == 0 {
-            return Err(if board.state == "cut" {
+            return Err(if board.state == BoardState::Cut {
                 StoreError::Conflict(format!("{} has been cut: it stays as it was", board.tag))
             } else {
                 StoreError::Stale("board")

@@ -1,6 +1,7 @@
 //! Decisions on planks, and the pieces of new wood they ask for.
 
 use mend_keel_core::geometry::Point;
+use mend_keel_core::repair::graving::ToEdge;
 use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::timber::board::Quality;
 use serde::{Deserialize, Serialize};
@@ -53,7 +54,7 @@ pub enum Geometry {
         through: bool,
         area: f64,
         swallowed: Vec<String>,
-        to_edge: String,
+        to_edge: ToEdge,
     },
     Stretch {
         from: f64,

@@ -5,6 +5,7 @@ use mend_keel_core::geometry::Point;
 use mend_keel_core::grid::{Place, Side};
 use mend_keel_core::survey::Method;
 use mend_keel_core::survey::compare::Entry;
+use mend_keel_core::survey::line::LineKind;
 use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_core::survey::sample::{Height, Part, Region, Spot};
 use serde_json::{Value, json};
@@ -90,7 +91,8 @@ pub struct NewFitting {
 #[derive(Debug, Clone, FromRow)]
 pub struct Line {
     pub id: i64,
-    pub what: String,
+    #[sqlx(try_from = "String")]
+    pub what: LineKind,
     #[sqlx(try_from = "MaybeSide")]
     pub side: Option<Side>,
     pub designed: bool,
@@ -283,7 +285,7 @@ impl Work {
     pub async fn add_line(
         &mut self,
         boat: i64,
-        what: &str,
+        what: LineKind,
         side: Option<Side>,
         designed: bool,
         points: &[Point],
@@ -291,7 +293,7 @@ impl Work {
     ) -> Result<i64> {
         let id = sqlx::query("INSERT INTO line (boat_id, what, side, designed, points, note, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(boat)
-            .bind(what)
+            .bind(what.code())
             .bind(side.map(Side::code))
             .bind(designed)
             .bind(serde_json::to_string(points)?)
@@ -302,7 +304,7 @@ impl Work {
             .await?
             .last_insert_rowid();
         let side = side.map_or(String::new(), |s| format!(" to {}", s.label().to_lowercase()));
-        let summary = format!("{} line of the {what}{side}", if designed { "Designed" } else { "Read the" });
+        let summary = format!("{} line of the {}{side}", if designed { "Designed" } else { "Read the" }, what.code());
         self.note(Some(boat), None, "line", &summary, &json!({ "line": id, "points_mm": points, "note": note }))
             .await?;
         Ok(id)

@@ -9,6 +9,7 @@ use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::survey::compare::Outcome;
 use mend_keel_core::survey::reading::{Measure, On};
 use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};
+use mend_keel_core::timber::board::BoardState;
 use mend_keel_core::timber::board::{self, Board as Stock, Drying, Grain, Origin, Rectangle};
 use mend_keel_core::work::tasks::{Extent, unfold};
 use mend_keel_store::boards::NewBoard;
@@ -115,7 +116,7 @@ fn patch() -> NewPiece {
             through: false,
             area: 4_000.0,
             swallowed: vec![],
-            to_edge: "none".into(),
+            to_edge: mend_keel_core::repair::graving::ToEdge::None,
         },
         length: 212.0,
         width: 52.0,
@@ -180,7 +181,7 @@ async fn a_planks_life_is_told_from_finding_to_hours() {
     let offcuts = boards::offcuts(&store, stock.id).await.unwrap();
     let kept: f64 = offcuts.iter().map(|o| o.length * o.width).sum();
     let whole = boards::find(&store, stock.id).await.unwrap();
-    assert_eq!(whole.state, "cut");
+    assert_eq!(whole.state, BoardState::Cut);
     let parts = piece.length * piece.width + kept + whole.waste_area.unwrap();
     assert!((parts - whole.length * whole.width).abs() < 1e-6, "nothing vanishes");
 
@@ -241,7 +242,7 @@ async fn deciding_again_drops_what_is_open_but_not_what_is_cut() {
     work.commit("/").await.unwrap();
 
     decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
-    assert_eq!(boards::find(&store, stock.id).await.unwrap().state, "free");
+    assert_eq!(boards::find(&store, stock.id).await.unwrap().state, BoardState::Free);
     let pieces = decisions::pieces(&store, boat).await.unwrap();
     assert_eq!(pieces.len(), 1);
     assert_eq!(decisions::of_boat(&store, boat).await.unwrap().len(), 1);
@@ -593,7 +594,7 @@ async fn a_database_of_the_first_release_opens_with_all_it_held() {
 /// Face of everything in the rack, and of what was cut from it, mm².
 async fn faces(store: &Store) -> (f64, f64) {
     let all = boards::list(store).await.unwrap();
-    let whole = all.iter().filter(|b| b.state != "cut").map(|b| b.length * b.width).sum();
+    let whole = all.iter().filter(|b| b.state != BoardState::Cut).map(|b| b.length * b.width).sum();
     let (pieces, _, waste) = boards::yield_so_far(store).await.unwrap();
     (whole, pieces + waste)
 }
@@ -617,11 +618,11 @@ async fn over_any_history_of_cuts_nothing_vanishes_and_nothing_is_made() {
         let mut undone = 0;
         for _ in 0..24 {
             let all = boards::list(&store).await.unwrap();
-            let free: Vec<_> = all.iter().filter(|b| b.state == "free").collect();
+            let free: Vec<_> = all.iter().filter(|b| b.state == BoardState::Free).collect();
             let pick = |random: &mut mend_keel_core::chance::Chance, n: usize| random.below(n as u32) as usize;
             let planned: Vec<_> = decisions::wanting(&store).await.unwrap();
             let mut work = store.begin(act()).await.unwrap();
-            let cut_back: Vec<_> = all.iter().filter(|b| b.state == "cut").collect();
+            let cut_back: Vec<_> = all.iter().filter(|b| b.state == BoardState::Cut).collect();
             if random.unit() < 0.3 && !cut_back.is_empty() {
                 let board = cut_back[pick(&mut random, cut_back.len())];
                 let cut = boards::cut_of(&store, board.id).await.unwrap().unwrap();
@@ -671,7 +672,7 @@ async fn a_board_that_was_cut_by_a_plan_keeps_the_piece_that_was_not_reached() {
     work.cut_board(&stock, &[(&pieces[0], made)], &left).await.unwrap();
     work.commit("/").await.unwrap();
     let offcuts = boards::offcuts(&store, id).await.unwrap();
-    assert_eq!(offcuts.iter().map(|o| o.state.as_str()).collect::<Vec<_>>(), ["reserved", "free"]);
+    assert_eq!(offcuts.iter().map(|o| o.state.code()).collect::<Vec<_>>(), ["reserved", "free"]);
     let second = decisions::piece(&store, boat, pieces[1].id).await.unwrap();
     assert_eq!((second.state, second.board_id), (PieceState::Reserved, Some(offcuts[0].id)));
     // Its offcut is in use: the cut stays.

@@ -7,24 +7,25 @@ use image::{Rgb, RgbImage};
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::chance::{Chance, seed_of};
 use mend_keel_core::geometry::Point;
+use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::grid::edit::Edit;
 use mend_keel_core::grid::offsets::{Offsets, Row, RowKind};
-use mend_keel_core::grid::{Address, Side};
+use mend_keel_core::survey::{Cause, Method};
+use mend_keel_core::survey::line::LineKind;
 use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, WoodAround};
 use mend_keel_core::survey::sample::{self, Height, Part as Stretch, Region};
-use mend_keel_core::survey::{Cause, Method};
+use mend_keel_store::{Act, Result, Store, StoreError, boats};
 use mend_keel_store::findings::{MarkKind, NewPhoto, NewReading, PhotoMark};
 use mend_keel_store::members::Known;
 use mend_keel_store::surveys::{NewFitting, NewPastRepair};
-use mend_keel_store::{Act, Result, Store, StoreError, boats};
 use serde_json::json;
 
-use super::stories::{Found, MAUD, TOBIAS};
 use crate::file::boat::{BoatFile, Part};
 use crate::file::survey::SurveyFile;
-use crate::web::form::Upload;
 use crate::web::photos;
+use crate::web::form::Upload;
+use super::stories::{Found, MAUD, TOBIAS};
 
 /// Where the wood was read with the pins, and how wet it was each time, oldest first.
 const METER: &[(&str, &[f64])] = &[
@@ -225,11 +226,11 @@ async fn lines(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
     let designed = along(&|_| 0.0);
     let sheer = |sag: f64| along(&|t| 620.0 * (t - 0.55).powi(2) + sag * (std::f64::consts::PI * t).sin());
     let told = [
-        (1, "keel", None, true, designed, "off the builder's drawing"),
-        (1, "keel", None, false, first, "string under the keel, afloat the week before"),
-        (9, "keel", None, false, keel, "string under the keel, on blocks"),
-        (9, "sheer", Some(Side::Starboard), false, sheer(0.0), "from the rail, off a level line"),
-        (9, "sheer", Some(Side::Port), false, sheer(-9.0), "from the rail, off a level line"),
+        (1, LineKind::Keel, None, true, designed, "off the builder's drawing"),
+        (1, LineKind::Keel, None, false, first, "string under the keel, afloat the week before"),
+        (9, LineKind::Keel, None, false, keel, "string under the keel, on blocks"),
+        (9, LineKind::Sheer, Some(Side::Starboard), false, sheer(0.0), "from the rail, off a level line"),
+        (9, LineKind::Sheer, Some(Side::Port), false, sheer(-9.0), "from the rail, off a level line"),
     ];
     for (day, what, side, designed, points, note) in told {
         let mut work = store.begin(act(TOBIAS, at(start, day, 5))).await?;

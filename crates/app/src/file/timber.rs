@@ -1,7 +1,7 @@
 //! What a piece asks of the rack, and what the rack says to it.
 
-use mend_keel_core::timber::board::{self, Grain, Need, Quality};
 use mend_keel_core::timber::species;
+use mend_keel_core::timber::board::{self, BoardState, Grain, Need, Quality};
 use mend_keel_store::boards::Board;
 use mend_keel_store::decisions::{Geometry, NewPiece, Piece};
 
@@ -40,7 +40,7 @@ pub fn rack_says(piece: &NewPiece, rack: &[Board], units: Units) -> String {
     let Ok(wanted) = species::find(&piece.species) else { return String::new() };
     let mut serving: Vec<(&Board, f64)> = rack
         .iter()
-        .filter(|b| b.state == "free")
+        .filter(|b| b.state == BoardState::Free)
         .map(|b| (b, board::fit(&b.stock(), &b.details, &need, wanted)))
         .filter(|(_, fit)| fit.serves)
         .map(|(b, fit)| (b, fit.score))

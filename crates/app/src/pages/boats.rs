@@ -1,8 +1,7 @@
 //! Boats: the list, and receiving a new one with a first grid from its principal dimensions.
 
 use askama::Template;
-use mend_keel_core::InputError;
-use mend_keel_core::chance;
+use mend_keel_core::{InputError, chance};
 use mend_keel_core::grid::Construction;
 use mend_keel_core::grid::member::{DeckKind, Rig};
 use mend_keel_core::hull::{self, Principal};

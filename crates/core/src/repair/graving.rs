@@ -10,7 +10,7 @@ pub mod check;
 mod growth;
 mod search;
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use crate::error::{self, InputError};
 use crate::geometry::{
@@ -138,13 +138,34 @@ pub struct Request {
     pub rules: GravingRules,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+/// Which of the plank's long edges a piece runs out to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum ToEdge {
     None,
     Lower,
     Upper,
     Both,
+}
+
+impl ToEdge {
+    /// How many seams beside the plank a piece opens.
+    pub fn seams(self) -> u32 {
+        match self {
+            Self::None => 0,
+            Self::Lower | Self::Upper => 1,
+            Self::Both => 2,
+        }
+    }
+
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::None => "no edge",
+            Self::Lower => "the lower edge",
+            Self::Upper => "the upper edge",
+            Self::Both => "both edges",
+        }
+    }
 }
 
 /// Stock to cut the piece from, mm.

@@ -356,11 +356,6 @@ pub fn length_of(edge: &[Point]) -> f64 {
     edge.windows(2).map(|w| (w[1][0] - w[0][0]).hypot(w[1][1] - w[0][1])).sum()
 }
 
-/// Whether a closed outline runs counter-clockwise.
-pub fn runs_left(points: &[Point]) -> bool {
-    sides(points).map(|(a, b)| a[0] * b[1] - b[0] * a[1]).sum::<f64>() > 0.0
-}
-
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;

@@ -1,7 +1,16 @@
 //! Lines read with a string or a level: hog, sag and sheer against chord, design, other side and last survey.
 
+use crate::choice::choices;
 use crate::error::InputError;
 use crate::geometry::{Point, polyline_at};
+
+choices! {
+    /// A line of the boat that is read off a straight one.
+    LineKind {
+        Keel = "keel", "Keel";
+        Sheer = "sheer", "Sheer";
+    }
+}
 
 /// How far a keel (or sheer) departs from the straight line through its ends.
 #[derive(Debug, Clone, PartialEq)]

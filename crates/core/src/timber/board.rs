@@ -12,6 +12,15 @@ use super::Species;
 use super::moisture::{GLUE_LIMIT, MoistureClass};
 
 choices! {
+    /// Whether a board may be used.
+    BoardState {
+        Free = "free", "free";
+        Reserved = "reserved", "reserved";
+        Cut = "cut", "cut";
+    }
+}
+
+choices! {
     /// How a board was sawn from the log.
     Grain {
         Quarter = "quarter", "Quarter-sawn";

@@ -6,9 +6,9 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Joint;
 use mend_keel_core::repair::butts::Violation;
-use mend_keel_core::repair::decide::region::{self, Stretch, Strip};
 use mend_keel_core::repair::decide::{RepairOption, plank as core_plank};
-use mend_keel_core::timber::board;
+use mend_keel_core::repair::decide::region::{self, Stretch, Strip};
+use mend_keel_core::timber::board::{self, BoardState};
 use mend_keel_core::units::parse_length;
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::boards;
@@ -19,10 +19,10 @@ use serde_json::json;
 
 use crate::file::boat::BoatFile;
 use crate::file::decide::{self, Subject};
+use crate::view::{self, Units};
 use crate::view::layers::Layers;
 use crate::view::map::{Map, Trial};
 use crate::view::reasons::{self, ReasonView};
-use crate::view::{self, Units};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
@@ -345,7 +345,7 @@ async fn longest_stock(desk: &Desk<'_>, file: &BoatFile) -> std::result::Result<
     let longest = boards::list(desk.store)
         .await?
         .iter()
-        .filter(|b| b.state == "free" && b.species == file.boat.plank_species)
+        .filter(|b| b.state == BoardState::Free && b.species == file.boat.plank_species)
         .map(|b| b.length)
         .fold(0.0, f64::max);
     Ok(longest.max(USUAL_STOCK))

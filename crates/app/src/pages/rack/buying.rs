@@ -3,15 +3,15 @@
 use std::collections::BTreeMap;
 
 use askama::Template;
-use mend_keel_core::timber::board::{self, PLANING_PER_FACE, end_trim};
 use mend_keel_core::timber::{measure, species};
+use mend_keel_core::timber::board::{self, BoardState, PLANING_PER_FACE, end_trim};
 use mend_keel_core::units::LengthUnit;
 use mend_keel_exchange::sheet::rack::{read_prices, write_prices};
+use mend_keel_store::{accounts, boards, boats as boat_store};
 use mend_keel_store::decisions::{self, Geometry, PieceState};
 use mend_keel_store::shed::{self, Price};
-use mend_keel_store::{accounts, boards, boats as boat_store};
-use rocket::http::ContentType;
 use rocket::{get, post};
+use rocket::http::ContentType;
 
 use crate::file::instruments;
 use crate::pages::rack::tabs;
@@ -80,8 +80,10 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
         let boat = boats.get(&piece.boat_id).cloned().unwrap_or_default();
         let is_sheet = matches!(piece.geometry, Geometry::Timber { sheet: true, .. });
         let need = crate::file::timber::need(&piece);
-        let served =
-            rack.iter().filter(|b| b.state == "free").any(|b| board::fit(&b.stock(), &b.details, &need, wood).serves);
+        let served = rack
+            .iter()
+            .filter(|b| b.state == BoardState::Free)
+            .any(|b| board::fit(&b.stock(), &b.details, &need, wood).serves);
         if piece.state != PieceState::Planned || (served && !is_sheet) {
             continue;
         }

@@ -6,20 +6,18 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::cutting::boards::{self as planner, Job, Piece as Wanted, Stock};
 use mend_keel_core::cutting::layout::{Area, Cut};
-use mend_keel_core::timber::board::{
-    self, END_TRIM, KERF, Origin, PLANING_PER_FACE, Rectangle, SMALLEST_OFFCUT, end_trim,
-};
+use mend_keel_core::timber::board::{self, BoardState, END_TRIM, KERF, Origin, PLANING_PER_FACE, Rectangle, SMALLEST_OFFCUT, end_trim};
 use mend_keel_core::timber::moisture::GLUE_LIMIT;
+use mend_keel_store::{Act, Store, accounts};
 use mend_keel_store::boards::{self, Board, CutPiece, Offcut};
 use mend_keel_store::boats::{self as boat_store, Boat};
 use mend_keel_store::decisions::{self, Geometry, Piece, PieceState};
-use mend_keel_store::{Act, Store, accounts};
 use rocket::{State, get, post, tokio};
 use serde::{Deserialize, Serialize};
 
 use crate::pages::rack::tabs;
-use crate::view::board::{self as drawing, OnBoard};
 use crate::view::{self, Units};
+use crate::view::board::{self as drawing, OnBoard};
 use crate::web::auth::Crew;
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
@@ -128,7 +126,7 @@ fn hang(piece: &Piece) -> f64 {
 
 /// The planner's job: which boards may give which piece, what each board costs, and what spoils it.
 fn job(yard: &Yard, wanted: &[&Piece], timber_price: f64, seed: u64) -> (Job, Vec<i64>) {
-    let free: Vec<&Board> = yard.rack.iter().filter(|b| b.state == "free").collect();
+    let free: Vec<&Board> = yard.rack.iter().filter(|b| b.state == BoardState::Free).collect();
     let stock = free.iter().map(|b| {
         let defects: Vec<(Area, u8)> = b
             .details
@@ -206,7 +204,7 @@ async fn show(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
         .collect();
     boats.sort();
     let row = boards::cut_plan(desk.store, "saw").await?;
-    let kept: Option<Kept> = row.as_ref().and_then(|r| serde_json::from_value(r.body.clone()).ok());
+    let kept: Option<Kept> = row.as_ref().map(|r| serde_json::from_value(r.body.clone())).transpose()?;
     let (mut facts, mut views, mut unplaced) = (Vec::new(), Vec::new(), Vec::new());
     if let Some(kept) = &kept {
         facts.push(("Boards opened", kept.boards.len().to_string()));
@@ -280,7 +278,7 @@ fn board_view(yard: &Yard, kept: &KeptBoard, units: Units) -> Option<BoardView> 
             })
             .collect(),
         offcuts: kept.offcuts.iter().map(|a| units.dims(&[a.length(), a.width()])).collect(),
-        gone: board.state != "free" || open.len() != kept.pieces.len(),
+        gone: board.state != BoardState::Free || open.len() != kept.pieces.len(),
     })
 }
 
@@ -340,7 +338,7 @@ async fn store_plan(store: &Store, by: &str, kept: &Kept) -> std::result::Result
 pub async fn carry_out(desk: Desk<'_>, _who: Crew, board: i64, posted: Posted) -> Result {
     let yard = Yard::load(desk.store).await?;
     let row = boards::cut_plan(desk.store, "saw").await?;
-    let kept: Option<Kept> = row.and_then(|r| serde_json::from_value(r.body).ok());
+    let kept: Option<Kept> = row.map(|r| serde_json::from_value(r.body)).transpose()?;
     let (Some(kept), Some(stock)) = (
         kept.as_ref().and_then(|k| k.boards.iter().find(|b| b.board == board)),
         yard.rack.iter().find(|b| b.id == board),

@@ -2,13 +2,14 @@
 
 use askama::Template;
 use mend_keel_core::timber::species;
+use mend_keel_core::timber::board::BoardState;
 use mend_keel_exchange::label::{self, Label};
 use mend_keel_exchange::sheet::rack::{BoardRow, read_boards, write_boards};
 use mend_keel_store::StoreError;
 use mend_keel_store::boards::{self, Board, NewBoard};
+use rocket::{get, post};
 use rocket::http::ContentType;
 use rocket::http::uri::Host;
-use rocket::{get, post};
 
 use crate::pages::rack::tabs;
 use crate::view::Units;
@@ -45,7 +46,7 @@ pub async fn csv(desk: Desk<'_>, _who: Crew) -> Result {
     let rows: Vec<BoardRow> = boards::list(desk.store)
         .await?
         .into_iter()
-        .filter(|b| b.state != "cut")
+        .filter(|b| b.state != BoardState::Cut)
         .map(|b| BoardRow { stock: b.stock(), tag: b.tag, details: b.details, note: b.origin_note, place: b.place })
         .collect();
     Ok(Answer::File("rack.csv".into(), ContentType::CSV, write_boards(rows.iter()).into_bytes()))
@@ -117,7 +118,7 @@ pub async fn labels(desk: Desk<'_>, _who: Crew, board: Option<i64>, host: Option
     let base = host.map_or("http://127.0.0.1:8000".to_owned(), |h| format!("http://{h}"));
     let wanted: Vec<Board> = match board {
         Some(id) => vec![boards::find(desk.store, id).await?],
-        None => boards::list(desk.store).await?.into_iter().filter(|b| b.state != "cut").collect(),
+        None => boards::list(desk.store).await?.into_iter().filter(|b| b.state != BoardState::Cut).collect(),
     };
     let labels: Vec<Label> = wanted.iter().map(|b| label_of(b, &base, desk.units)).collect();
     let bytes = label::pdf(&labels).map_err(AppError::Refused)?;

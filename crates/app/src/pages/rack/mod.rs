@@ -8,22 +8,20 @@ pub mod nest;
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::timber::board::{
-    Board as Stock, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin, Rectangle, air_drying_days,
-};
 use mend_keel_core::timber::{measure, moisture, species};
+use mend_keel_core::timber::board::{Board as Stock, BoardState, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin, Rectangle, air_drying_days};
 use mend_keel_core::units::{LengthUnit, parse_length};
-use mend_keel_store::boards::{self, Board, BoardCut, NewBoard};
 use mend_keel_store::{StoreError, accounts};
+use mend_keel_store::boards::{self, Board, BoardCut, NewBoard};
 use rocket::{get, post};
 
 use crate::view::{self, Units, board as drawing, chart};
+use crate::web::photos;
 use crate::web::auth::Crew;
 use crate::web::choices::{Choices, pairs, species_choices};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Submission, Typed, day};
-use crate::web::photos;
 
 /// The pages of the rack, as tabs.
 pub fn tabs() -> Vec<(&'static str, &'static str)> {
@@ -60,7 +58,7 @@ struct Row {
     moisture: String,
     origin: String,
     place: String,
-    state: String,
+    state: &'static str,
     no_papers: bool,
 }
 
@@ -88,8 +86,8 @@ fn row(units: Units, b: &Board) -> Row {
             format!("{}: {}", b.origin.label(), said.join(", "))
         },
         place: b.place.clone(),
-        state: b.state.clone(),
-        no_papers: b.state != "cut" && no_papers(b),
+        state: b.state.code(),
+        no_papers: b.state != BoardState::Cut && no_papers(b),
     }
 }
 
@@ -110,7 +108,7 @@ pub async fn list(desk: Desk<'_>, _who: Crew, q: Option<&str>) -> Result {
         }
     }
     let all = boards::list(desk.store).await?;
-    let whole: Vec<&Board> = all.iter().filter(|b| b.state != "cut").collect();
+    let whole: Vec<&Board> = all.iter().filter(|b| b.state != BoardState::Cut).collect();
     render(&List {
         page: desk.page("Rack", "rack"),
         tabs: tabs(),

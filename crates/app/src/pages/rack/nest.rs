@@ -6,17 +6,17 @@ use mend_keel_core::cutting::sheets::{self, GAP, Job, Part, Turn};
 use mend_keel_core::geometry::Point;
 use mend_keel_core::shape::pattern::{self, Allowances};
 use mend_keel_exchange::drawing::{Drawing, Layer};
-use mend_keel_store::decisions::{self, Geometry};
 use mend_keel_store::{Act, Store, boards, boats as boat_store, captures};
+use mend_keel_store::decisions::{self, Geometry};
 use rocket::{State, get, post, tokio};
 use serde::{Deserialize, Serialize};
 
 use crate::pages::rack::tabs;
 use crate::view::{self, svg};
+use crate::web::drawn;
 use crate::web::auth::Crew;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
-use crate::web::drawn;
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, Posted, Reader, Typed};
 use crate::web::jobs::Jobs;
@@ -106,7 +106,7 @@ fn thinned(outline: Vec<Point>) -> Vec<Point> {
 async fn show(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Result<Show, AppError> {
     let units = desk.units;
     let row = boards::cut_plan(desk.store, "nest").await?;
-    let kept: Option<Kept> = row.as_ref().and_then(|r| serde_json::from_value(r.body.clone()).ok());
+    let kept: Option<Kept> = row.as_ref().map(|r| serde_json::from_value(r.body.clone())).transpose()?;
     let (mut facts, mut drawn, mut unplaced) = (Vec::new(), Vec::new(), Vec::new());
     if let Some(k) = &kept {
         facts.push(("Sheets", format!("{} of {}", k.sheets, units.dims(&[k.width, k.height]))));

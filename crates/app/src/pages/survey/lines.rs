@@ -4,7 +4,7 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::geometry::Point;
 use mend_keel_core::grid::Side;
-use mend_keel_core::survey::line;
+use mend_keel_core::survey::line::{self, LineKind};
 use mend_keel_store::surveys::{self, Line};
 use rocket::{get, post};
 
@@ -47,7 +47,7 @@ struct LineView {
 /// What a line is of.
 fn kind_name(line: &Line) -> String {
     let side = line.side.map_or(String::new(), |s| format!(", {}", s.label().to_lowercase()));
-    format!("{}{side}", if line.what == "keel" { "Keel" } else { "Sheer" })
+    format!("{}{side}", line.what.label())
 }
 
 fn curve(label: &str, class: &'static str, points: &[Point]) -> Option<Curve> {
@@ -95,12 +95,12 @@ fn line_view(desk: &Desk<'_>, line: &Line, all: &[Line]) -> Option<LineView> {
         at: units.run(hog.at),
         one_in: hog.one_in.map_or("–".into(), |n| format!("1 in {n:.0}")),
         // A sheer is a curve by design: the yard rule is for what should be straight.
-        advice: if line.what == "keel" {
+        advice: if line.what == LineKind::Keel {
             hog.advice()
         } else {
             "compare with the design and the other side; fairness is judged under Shape"
         },
-        serious: serious && line.what == "keel",
+        serious: serious && line.what == LineKind::Keel,
         svg: chart::deviations(&curves, &|mm| units.len(mm)),
         curves: curves.iter().map(|c| (c.class, c.label.clone())).collect(),
         compared,
@@ -114,7 +114,7 @@ fn views(desk: &Desk<'_>, all: &[Line]) -> Vec<LineView> {
     let newest = all.iter().filter(|l| !l.designed && seen.insert((l.what.clone(), l.side)));
     let mut newest: Vec<&Line> = newest.collect();
     // What should be straight comes first.
-    newest.sort_by_key(|l| (l.what != "keel", l.side));
+    newest.sort_by_key(|l| (l.what, l.side));
     newest.into_iter().filter_map(|l| line_view(desk, l, all)).collect()
 }
 
@@ -157,9 +157,9 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let what = read.choice("what", |w| match w {
-        "keel" => Some(("keel", None)),
-        "sheer_port" => Some(("sheer", Some(Side::Port))),
-        "sheer_starboard" => Some(("sheer", Some(Side::Starboard))),
+        "keel" => Some((LineKind::Keel, None)),
+        "sheer_port" => Some((LineKind::Sheer, Some(Side::Port))),
+        "sheer_starboard" => Some((LineKind::Sheer, Some(Side::Starboard))),
         _ => None,
     });
     let note = read.text("note", NAME_LIMIT);

@@ -1,8 +1,8 @@
 //! Timber for a boat: which boards yield each blank, in order of merit; reserving one and cutting it.
 
 use askama::Template;
-use mend_keel_core::timber::board::{self, Fit, Need, Quality, Rectangle};
 use mend_keel_core::timber::{species, substitute};
+use mend_keel_core::timber::board::{self, BoardState, Fit, Need, Quality, Rectangle};
 use mend_keel_store::boards::{self, Board};
 use mend_keel_store::decisions::{self, Geometry, Piece, PieceState};
 use rocket::{get, post};
@@ -69,7 +69,7 @@ fn others(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> Vec<OtherView> {
             let need = Need { species: s.species.id.clone(), ..need(piece) };
             let tags: Vec<&str> = rack
                 .iter()
-                .filter(|b| b.state == "free" && board::fit(&b.stock(), &b.details, &need, s.species).serves)
+                .filter(|b| b.state == BoardState::Free && board::fit(&b.stock(), &b.details, &need, s.species).serves)
                 .map(|b| b.tag.as_str())
                 .collect();
             let share = |v: f64| format!("{:+.0} %", (v - 1.0) * 100.0);
@@ -114,7 +114,7 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
     let need = need(piece);
     let mut fits: Vec<(&Board, Fit)> = rack
         .iter()
-        .filter(|b| b.state == "free")
+        .filter(|b| b.state == BoardState::Free)
         .filter_map(|b| Some((b, board::fit(&b.stock(), &b.details, &need, wanted?))))
         .collect();
     fits.sort_by(|a, b| b.1.serves.cmp(&a.1.serves).then(b.1.score.total_cmp(&a.1.score)));
