@@ -7,13 +7,13 @@ use std::process::ExitCode;
 use clap::{Parser, Subcommand, ValueEnum};
 use mend_keel_core::InputError;
 use mend_keel_exchange::compute;
-use mend_keel_store::{Act, Store, StoreError};
 use mend_keel_store::accounts::{NewAccount, Role};
+use mend_keel_store::{Act, Store, StoreError};
 
-use crate::{demo, server};
 use crate::web::auth;
 use crate::web::folder::DataFolder;
 use crate::web::settings::Mode;
+use crate::{demo, server};
 
 #[derive(Parser)]
 #[command(name = "mend-keel", version, about = "Survey, plan and record the repair of wooden boats")]

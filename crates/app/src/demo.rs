@@ -11,21 +11,21 @@ mod survey;
 
 use std::path::Path;
 
-use jiff::{SignedDuration, Span, Timestamp, ZonedDateTime};
+use self::stories::{Found, MAUD};
 use jiff::tz::TimeZone;
+use jiff::{SignedDuration, Span, Timestamp, ZonedDateTime};
 use mend_keel_core::finish::{self, Recipe};
-use mend_keel_core::grid::{Address, Construction, Joint, Side};
 use mend_keel_core::grid::member::{DeckKind, Rig};
+use mend_keel_core::grid::{Address, Construction, Joint, Side};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::repair::decide as core_decide;
 use mend_keel_core::repair::way::OptionKind;
-use mend_keel_store::{Act, Result, Store, StoreError, tasks};
 use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
 use mend_keel_store::boats::NewBoat;
 use mend_keel_store::findings::NewFinding;
 use mend_keel_store::plans::{self, NewPlan};
-use self::stories::{Found, MAUD};
+use mend_keel_store::{Act, Result, Store, StoreError, tasks};
 use serde_json::json;
 
 use crate::file::decide;

@@ -2,7 +2,10 @@
 
 use rocket::Route;
 
-use crate::pages::{bench, boats, decide, door, fasten, finish, handbook, jobs, practice, rack, seams, shape, stores, story, survey, timber, today, work, yard};
+use crate::pages::{
+    bench, boats, decide, door, fasten, finish, handbook, jobs, practice, rack, seams, shape, stores, story, survey,
+    timber, today, work, yard,
+};
 
 /// Every route but the assets. Who may call one shows in its arguments: `Owner`, `Crew`, `BoatReader`, `User`;
 /// what takes a `Posted` has its token checked.

@@ -4,19 +4,19 @@ use std::io::Write;
 use std::net::{Ipv4Addr, TcpListener};
 
 use mend_keel_store::Store;
-use rocket::{Build, Request, Response, Rocket, routes};
 use rocket::config::{Config, SecretKey};
 use rocket::data::{Limits, ToByteUnit};
 use rocket::fairing::{AdHoc, Fairing, Info, Kind};
 use rocket::http::{ContentType, Header};
+use rocket::{Build, Request, Response, Rocket, routes};
 
-use crate::routes;
 use crate::file::kept::Files;
-use crate::web::{assets, problem};
+use crate::routes;
 use crate::web::auth::SignInTries;
 use crate::web::folder::DataFolder;
 use crate::web::jobs::Jobs;
 use crate::web::settings::{Mode, Settings};
+use crate::web::{assets, problem};
 
 /// Builds the server on loopback; the port must be free.
 pub fn build(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<Rocket<Build>, String> {

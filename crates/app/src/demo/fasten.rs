@@ -7,13 +7,13 @@ use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::metals::Zone;
 use mend_keel_core::seam::Treatment;
 use mend_keel_core::seam::work::StepKind;
-use mend_keel_store::{Act, Result, Store, accounts};
 use mend_keel_store::fastenings::{self, MetalItem, NewRegion};
 use mend_keel_store::samples::{Hold, Sample};
 use mend_keel_store::seams::{Launch, Seam, Step};
+use mend_keel_store::{Act, Result, Store, accounts};
 
-use super::survey;
 use super::stories::MAUD;
+use super::survey;
 
 pub async fn fill(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
     let at = |day: i64, hour: i64| start + SignedDuration::from_hours(24 * day + hour);

@@ -2,10 +2,10 @@
 
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::timber::board::{Board as Stock, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin};
-use mend_keel_store::{Act, Result, Store};
 use mend_keel_store::boards::NewBoard;
 use mend_keel_store::shed::Air;
 use mend_keel_store::stores::{self, FasteningSpec, NewItem};
+use mend_keel_store::{Act, Result, Store};
 
 use crate::file::instruments;
 

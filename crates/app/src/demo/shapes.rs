@@ -6,14 +6,14 @@ use mend_keel_core::repair::decide::member;
 use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::shape::spiling::{Capture, Tick};
 use mend_keel_core::work::estimate::Operation;
-use mend_keel_store::{Act, Result, Store, accounts, tasks};
 use mend_keel_store::boats::Plank;
 use mend_keel_store::captures::NewCapture;
+use mend_keel_store::{Act, Result, Store, accounts, tasks};
 
+use super::stories::MAUD;
+use super::survey;
 use crate::file::boat::{BoatFile, Part};
 use crate::file::decide::{self, Subject};
-use super::survey;
-use super::stories::MAUD;
 
 /// The station whose upper edge was misread, and by how much, mm.
 const MISREAD: (usize, f64) = (6, 9.0);

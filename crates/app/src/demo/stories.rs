@@ -1,8 +1,8 @@
 //! What was found on each boat, told in the order of the survey. Each boat is damaged by her own story.
 
 use mend_keel_core::geometry::Point;
-use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};
 use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, Ring, WoodAround};
+use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};
 
 /// One thing found, told briefly.
 pub struct Found {

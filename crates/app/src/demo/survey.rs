@@ -7,25 +7,25 @@ use image::{Rgb, RgbImage};
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::chance::{Chance, seed_of};
 use mend_keel_core::geometry::Point;
-use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::grid::edit::Edit;
 use mend_keel_core::grid::offsets::{Offsets, Row, RowKind};
-use mend_keel_core::survey::{Cause, Method};
+use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::survey::line::LineKind;
 use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, WoodAround};
 use mend_keel_core::survey::sample::{self, Height, Part as Stretch, Region};
-use mend_keel_store::{Act, Result, Store, StoreError, boats};
+use mend_keel_core::survey::{Cause, Method};
 use mend_keel_store::findings::{MarkKind, NewPhoto, NewReading, PhotoMark};
 use mend_keel_store::members::Known;
 use mend_keel_store::surveys::{NewFitting, NewPastRepair};
+use mend_keel_store::{Act, Result, Store, StoreError, boats};
 use serde_json::json;
 
+use super::stories::{Found, MAUD, TOBIAS};
 use crate::file::boat::{BoatFile, Part};
 use crate::file::survey::SurveyFile;
-use crate::web::photos;
 use crate::web::form::Upload;
-use super::stories::{Found, MAUD, TOBIAS};
+use crate::web::photos;
 
 /// Where the wood was read with the pins, and how wet it was each time, oldest first.
 const METER: &[(&str, &[f64])] = &[

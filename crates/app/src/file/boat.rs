@@ -2,17 +2,16 @@
 
 use std::collections::{HashMap, HashSet};
 
-use mend_keel_core::{InputError, fastening};
-use mend_keel_core::grid::{Address, Joint, Place};
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::grid::plank::Hole;
+use mend_keel_core::grid::{Address, Joint, Place};
 use mend_keel_core::practice::Practice;
 use mend_keel_core::repair::butts::{self, Rule, Violation};
-use mend_keel_core::survey::{Certainty, FindingKind, Grade, Weighed};
 use mend_keel_core::survey::mark::Cell;
 use mend_keel_core::survey::reading::On;
+use mend_keel_core::survey::{Certainty, FindingKind, Grade, Weighed};
 use mend_keel_core::timber::species;
-use mend_keel_store::{Store, StoreError, accounts};
+use mend_keel_core::{InputError, fastening};
 use mend_keel_store::boats::{self as boat_store, Boat, Plank};
 use mend_keel_store::captures::{self, CaptureRow};
 use mend_keel_store::decisions::{self, Decision, Geometry, Piece, PieceState};
@@ -20,6 +19,7 @@ use mend_keel_store::findings::{self, Finding};
 use mend_keel_store::members::{self as member_store, MemberRow};
 use mend_keel_store::plans::{self, Coat, Plan};
 use mend_keel_store::tasks::{self, Task};
+use mend_keel_store::{Store, StoreError, accounts};
 
 use crate::view::line_of_work::{BoatBar, Stage};
 

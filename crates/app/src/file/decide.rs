@@ -3,20 +3,20 @@
 use std::collections::HashMap;
 
 use mend_keel_core::InputError;
-use mend_keel_core::grid::{Construction, Place};
 use mend_keel_core::grid::member::MemberKind;
+use mend_keel_core::grid::{Construction, Place};
 use mend_keel_core::practice::School;
-use mend_keel_core::repair::decide::{Case, RepairOption, Timber, Wood};
 use mend_keel_core::repair::decide::member::{self, Class};
+use mend_keel_core::repair::decide::{Case, RepairOption, Timber, Wood};
 use mend_keel_core::repair::graving::{Damage, Patch};
 use mend_keel_core::shape::frame;
 use mend_keel_core::survey::{FindingKind, Grade};
 use mend_keel_core::timber::{board, species};
 use mend_keel_core::work::estimate::{Operation, learn};
-use mend_keel_store::{Store, StoreError, tasks};
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::{Geometry, NewDecision, NewPiece};
 use mend_keel_store::members::MemberRow;
+use mend_keel_store::{Store, StoreError, tasks};
 use serde_json::json;
 
 use crate::file::boat::{Asking, BoatFile};

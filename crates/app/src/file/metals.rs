@@ -7,8 +7,8 @@ use mend_keel_core::metals::{self, Item, Zone};
 use mend_keel_core::survey::FindingKind;
 use mend_keel_core::survey::reading::{Measure, Metal as Drawn};
 use mend_keel_core::timber::species;
-use mend_keel_store::{Store, StoreError};
 use mend_keel_store::fastenings::{self, Done, MetalItem, Region};
+use mend_keel_store::{Store, StoreError};
 
 use crate::file::survey::SurveyFile;
 

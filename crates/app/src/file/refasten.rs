@@ -3,9 +3,9 @@
 use std::collections::{BTreeMap, HashMap};
 
 use mend_keel_core::InputError;
-use mend_keel_core::fastening::{Joining, through};
 use mend_keel_core::fastening::pattern::{OldHole, Size};
 use mend_keel_core::fastening::region::{self, Fastener, Known, Region as CoreRegion, RegionPlan};
+use mend_keel_core::fastening::{Joining, through};
 use mend_keel_core::grid::Address;
 use mend_keel_core::survey::reading::Measure;
 use mend_keel_core::timber::species;

@@ -4,15 +4,15 @@ use std::collections::HashMap;
 
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Address;
-use mend_keel_core::seam::{self, Treatment};
 use mend_keel_core::seam::balance::{self, Balance, ELASTOMER_GIVE, Filling, TAPES, Tape};
 use mend_keel_core::seam::line::{self, SeamAt, Seen, State};
 use mend_keel_core::seam::work::{self, StepKind};
+use mend_keel_core::seam::{self, Treatment};
 use mend_keel_core::survey::FindingKind;
 use mend_keel_core::survey::reading::Measure;
 use mend_keel_core::timber::{shrinkage_at, species};
-use mend_keel_store::{Store, StoreError};
 use mend_keel_store::seams::{self as store, BoatWays, Seam, Step};
+use mend_keel_store::{Store, StoreError};
 
 use crate::file::boat::BoatFile;
 use crate::file::survey::SurveyFile;

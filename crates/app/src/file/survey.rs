@@ -4,19 +4,19 @@ use std::collections::HashSet;
 
 use mend_keel_core::fastening;
 use mend_keel_core::geometry::{extent, size_of};
-use mend_keel_core::grid::{Address, Place, Side};
 use mend_keel_core::grid::member::Surface;
+use mend_keel_core::grid::{Address, Place, Side};
 use mend_keel_core::repair::butts::Violation;
 use mend_keel_core::seam::line::SeamAt;
-use mend_keel_core::survey::{FindingKind, Grade, Method};
 use mend_keel_core::survey::compare::Entry;
 use mend_keel_core::survey::coverage::{Cell, Coverage};
 use mend_keel_core::survey::field::{self, Spot};
 use mend_keel_core::survey::reading::Measure;
-use mend_keel_store::{Store, StoreError};
+use mend_keel_core::survey::{FindingKind, Grade, Method};
 use mend_keel_store::boats::Plank;
 use mend_keel_store::findings::{self, Finding, Reading};
 use mend_keel_store::surveys::{self, Looked, PastRepair, Pick};
+use mend_keel_store::{Store, StoreError};
 
 use crate::file::boat::{BoatFile, Part};
 use crate::view::crossing::{self, CloseTo};

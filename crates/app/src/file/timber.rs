@@ -1,7 +1,7 @@
 //! What a piece asks of the rack, and what the rack says to it.
 
-use mend_keel_core::timber::species;
 use mend_keel_core::timber::board::{self, BoardState, Grain, Need, Quality};
+use mend_keel_core::timber::species;
 use mend_keel_store::boards::Board;
 use mend_keel_store::decisions::{Geometry, NewPiece, Piece};
 

@@ -6,16 +6,16 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::fastening::through;
 use mend_keel_core::grid::Construction;
-use mend_keel_core::seam::{LaidDeck, SeamSchool, Treatment};
 use mend_keel_core::seam::balance::Filling;
+use mend_keel_core::seam::{LaidDeck, SeamSchool, Treatment};
 use mend_keel_core::units::{LengthUnit, parse_length};
 use mend_keel_exchange::compute;
 use mend_keel_store::boats;
 use rocket::{get, post};
 use serde_json::{Map, Value, json};
 
-use crate::view::{Units, crossing};
 use crate::view::reasons::{self, ReasonView};
+use crate::view::{Units, crossing};
 use crate::web::auth::Crew;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};

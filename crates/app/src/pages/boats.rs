@@ -1,12 +1,12 @@
 //! Boats: the list, and receiving a new one with a first grid from its principal dimensions.
 
 use askama::Template;
-use mend_keel_core::{InputError, chance};
 use mend_keel_core::grid::Construction;
 use mend_keel_core::grid::member::{DeckKind, Rig};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::timber::species;
+use mend_keel_core::{InputError, chance};
 use mend_keel_store::boats::{self, Boat, NewBoat};
 use rocket::{get, post};
 

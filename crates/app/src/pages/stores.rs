@@ -1,10 +1,10 @@
 //! Stores: fastenings, glues, compounds, coatings, abrasives, with batches, what is reserved, and when to order.
 
 use askama::Template;
-use mend_keel_core::{InputError, metals};
 use mend_keel_core::fastening::through::Kind;
-use mend_keel_store::{StoreError, boats as boat_store};
+use mend_keel_core::{InputError, metals};
 use mend_keel_store::stores::{self, FasteningSpec, Item, MoveKind, NewItem};
+use mend_keel_store::{StoreError, boats as boat_store};
 use rocket::{get, post};
 
 use crate::view;

@@ -2,8 +2,8 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_store::{StoreError, boats};
 use mend_keel_store::accounts::{self, NewAccount, Role};
+use mend_keel_store::{StoreError, boats};
 use rocket::{get, post};
 use serde_json::json;
 

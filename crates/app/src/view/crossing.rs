@@ -3,8 +3,8 @@
 use std::fmt::Write;
 
 use mend_keel_core::geometry::Point;
-use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::grid::plank::Hole;
+use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::survey::Extent;
 use mend_keel_store::boats::{Boat, Plank};
 use mend_keel_store::findings::{Finding, Reading};

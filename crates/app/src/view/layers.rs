@@ -3,9 +3,9 @@
 use std::collections::{BTreeSet, HashMap};
 
 use mend_keel_core::grid::{Address, Side};
-use mend_keel_core::survey::{Grade, Method};
 use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_core::survey::reading::Filler;
+use mend_keel_core::survey::{Grade, Method};
 use mend_keel_core::timber::moisture::MoistureClass;
 
 /// What is known of one cell.

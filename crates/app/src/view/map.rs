@@ -16,8 +16,8 @@ use mend_keel_store::decisions::{Decision, Geometry, Piece, PieceState};
 use mend_keel_store::findings::Finding;
 use serde_json::json;
 
-use super::svg;
 use super::layers::{self, Layers};
+use super::svg;
 
 /// Length of every boat on the drawing, units; everything below is in the same units.
 pub(super) const DRAWN_LENGTH: f64 = 8_000.0;

@@ -6,8 +6,8 @@ use mend_keel_core::geometry::{Point, extent};
 use mend_keel_core::repair::scarf::Joint;
 use mend_keel_store::decisions::Piece;
 
-use super::{Units, svg};
 use super::plank::{PlankView, ROOM};
+use super::{Units, svg};
 
 /// A corner to be marked out: its number and coordinates from the datum.
 #[derive(Debug, Clone)]

@@ -1,7 +1,7 @@
 //! Reasons as they stand on a page.
 
-use mend_keel_core::{Reason, Verdict};
 use mend_keel_core::practice::School;
+use mend_keel_core::{Reason, Verdict};
 use serde_json::Value;
 
 use super::{Units, handbook};

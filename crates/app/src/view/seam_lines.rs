@@ -7,8 +7,8 @@ use mend_keel_core::seam::balance::Fate;
 use mend_keel_core::seam::line::SeamAt;
 use mend_keel_store::boats::{Boat, Plank};
 
-use super::svg;
 use super::map::{DRAWN_LENGTH, KEEL_BAND, MARGIN, Scale};
+use super::svg;
 
 /// A seam as it is drawn.
 #[derive(Debug, Clone)]

@@ -4,16 +4,16 @@ use std::collections::HashMap;
 use std::fmt::Write;
 
 use mend_keel_core::geometry::Point;
-use mend_keel_core::grid::{Place, Side};
 use mend_keel_core::grid::member::{self, Surface};
+use mend_keel_core::grid::{Place, Side};
 use mend_keel_core::timber::moisture::MoistureClass;
 use mend_keel_store::boats::Boat;
 use mend_keel_store::findings::Finding;
 use mend_keel_store::members::MemberRow;
 use serde_json::json;
 
-use super::svg;
 use super::layers::{self, Cells};
+use super::svg;
 
 /// Length of the drawing, units; everything below is in the same units.
 const DRAWN_LENGTH: f64 = 8_000.0;

@@ -4,8 +4,8 @@ use std::borrow::Cow;
 use std::path::PathBuf;
 use std::sync::LazyLock;
 
-use rocket::{Responder, get};
 use rocket::http::{ContentType, Header};
+use rocket::{Responder, get};
 use rust_embed::RustEmbed;
 use sha2::{Digest, Sha256};
 

@@ -5,8 +5,8 @@ use std::sync::{LazyLock, Mutex};
 use std::time::{Duration, Instant};
 
 use argon2::Argon2;
-use argon2::password_hash::{PasswordHasher, PasswordVerifier};
 use argon2::password_hash::phc::PasswordHash;
+use argon2::password_hash::{PasswordHasher, PasswordVerifier};
 use mend_keel_core::InputError;
 use mend_keel_store::Store;
 use mend_keel_store::accounts::{self, Account, Role, Session};

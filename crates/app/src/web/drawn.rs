@@ -1,8 +1,8 @@
 //! A drawing as the file somebody asked for.
 
-use mend_keel_exchange::drawing::{Drawing, Layer, dxf, svg};
 use mend_keel_exchange::drawing::outline::write_csv;
 use mend_keel_exchange::drawing::paper::{Sheet, pdf};
+use mend_keel_exchange::drawing::{Drawing, Layer, dxf, svg};
 use rocket::http::ContentType;
 
 use crate::web::error::{Answer, AppError, Result};

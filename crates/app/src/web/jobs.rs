@@ -1,8 +1,8 @@
 //! Long work: it runs beside the pages, says how far it has come, and can be stopped with the best found so far.
 
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use mend_keel_core::cutting::Progress;

@@ -3,8 +3,8 @@
 use std::io::Cursor;
 use std::path::{Path, PathBuf};
 
-use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
 use image::codecs::jpeg::JpegEncoder;
+use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
 use mend_keel_core::InputError;
 use rocket::tokio;
 use sha2::{Digest, Sha256};

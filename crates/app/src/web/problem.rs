@@ -1,9 +1,9 @@
 //! Pages for when there is no page: not found, not allowed, not signed in, broken.
 
 use askama::Template;
-use rocket::{Catcher, Request, catch, catchers};
 use rocket::http::Status;
 use rocket::response::Redirect;
+use rocket::{Catcher, Request, catch, catchers};
 
 use crate::web::assets;
 

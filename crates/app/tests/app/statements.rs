@@ -2,9 +2,9 @@
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use mend_keel::{demo, server};
 use mend_keel::web::folder::DataFolder;
 use mend_keel::web::settings::Mode;
+use mend_keel::{demo, server};
 use mend_keel_store::Store;
 use rocket::http::{ContentType, Status};
 use rocket::local::asynchronous::Client;

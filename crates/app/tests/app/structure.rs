@@ -1,7 +1,7 @@
 //! The house as ARCHITECTURE.md draws it: who may import whom, read from the sources.
 
-use std::fs;
 use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
 use std::path::{Path, PathBuf};
 
 /// Rooms of the application from the top down: each may import only what stands below it, and itself.

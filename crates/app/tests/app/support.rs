@@ -4,8 +4,8 @@ use std::io::{BufRead, BufReader};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
-use reqwest::{Client, Response, redirect};
 use reqwest::multipart::{Form, Part};
+use reqwest::{Client, Response, redirect};
 use tempfile::TempDir;
 use thirtyfour::prelude::*;
 

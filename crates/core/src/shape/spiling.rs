@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::choice::choices;
 use crate::error::{self, InputError};
-use crate::geometry::{Point, cross, edges as sides, signed_area};
+use crate::geometry::{Point, cross, signed_area};
 
 choices! {
     /// A way to take a shape.

@@ -13,8 +13,8 @@ use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::decide::{Subject, case, member_case, pieces, rates, settled};
-use crate::view::{self, Units};
 use crate::view::reasons::{self, ReasonView};
+use crate::view::{self, Units};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};

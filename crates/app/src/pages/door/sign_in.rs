@@ -3,11 +3,11 @@
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::units::LengthUnit;
-use mend_keel_store::{Act, Store};
 use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
-use rocket::{State, get, post};
+use mend_keel_store::{Act, Store};
 use rocket::form::Form;
 use rocket::http::{Cookie, CookieJar, SameSite, Status};
+use rocket::{State, get, post};
 
 use crate::web::assets;
 use crate::web::auth::{self, SignInTries, random_token};

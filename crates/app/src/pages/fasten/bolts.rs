@@ -3,21 +3,21 @@
 use std::fmt::Write;
 
 use askama::Template;
-use mend_keel_core::{InputError, metals};
 use mend_keel_core::fastening::through::{self, Bolt, Fitting, Surface};
 use mend_keel_core::units::{LengthUnit, parse_length};
+use mend_keel_core::{InputError, metals};
 use mend_keel_exchange::drawing::{Drawing, Layer as Line};
 use mend_keel_store::fastenings::{self, Bolted};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::place::typed_place;
-use crate::view::{self, Units, svg};
 use crate::view::reasons::{self, ReasonView};
-use crate::web::drawn;
+use crate::view::{self, Units, svg};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, metal_choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::drawn;
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed};
 

@@ -1,11 +1,11 @@
 //! Fasten: screws, drills, plugs and how many for each piece.
 
 use askama::Template;
-use mend_keel_core::metals;
-use mend_keel_core::fastening::{self, Joining, pattern};
 use mend_keel_core::fastening::region::{self, Drills, Fastener};
 use mend_keel_core::fastening::through::{self, Kind};
+use mend_keel_core::fastening::{self, Joining, pattern};
 use mend_keel_core::grid::Between;
+use mend_keel_core::metals;
 use mend_keel_core::timber::species;
 use mend_keel_store::decisions::{Geometry, Piece};
 use mend_keel_store::plans::NewPlan;

@@ -4,29 +4,29 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use askama::Template;
-use mend_keel_core::{InputError, Verdict, metals};
 use mend_keel_core::fastening::pattern::{How, OldHole, Size};
 use mend_keel_core::fastening::region::{self, Count, Drills, Fastener, Planned, RegionPlan};
 use mend_keel_core::fastening::through::{self, At, Kind};
 use mend_keel_core::grid::{Address, Between, Side};
 use mend_keel_core::units::parse_length;
 use mend_keel_core::work::estimate::Operation;
-use mend_keel_store::findings;
+use mend_keel_core::{InputError, Verdict, metals};
 use mend_keel_store::fastenings::{self, Done, NewRegion, Region};
+use mend_keel_store::findings;
 use mend_keel_store::stores::{self, Item};
 use rocket::{get, post};
 
-use crate::file::decide;
 use crate::file::boat::BoatFile;
+use crate::file::decide;
 use crate::file::refasten::{Worked, old_diameter, work_out};
-use crate::view::{self, Units, crossing, svg};
 use crate::view::reasons::{self, ReasonView};
-use crate::web::photos;
+use crate::view::{self, Units, crossing, svg};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
+use crate::web::photos;
 
 /// Metals new fastenings may be of.
 const METALS: [&str; 4] = ["silicon_bronze", "copper", "monel", "stainless_316"];

@@ -4,13 +4,13 @@ use std::fmt::Write;
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::timber::{movement, shrinkage_at, species};
 use mend_keel_core::timber::season::{self, SERVICE, Season};
+use mend_keel_core::timber::{movement, shrinkage_at, species};
 use mend_keel_core::units::parse_length;
 use mend_keel_exchange::sheet::rack::{AirRow, read_air, write_air};
 use mend_keel_store::shed::{self, Air};
-use rocket::{FromForm, get, post};
 use rocket::http::ContentType;
+use rocket::{FromForm, get, post};
 
 use crate::file::instruments;
 use crate::pages::rack::tabs;

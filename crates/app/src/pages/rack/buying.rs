@@ -3,15 +3,15 @@
 use std::collections::BTreeMap;
 
 use askama::Template;
-use mend_keel_core::timber::{measure, species};
 use mend_keel_core::timber::board::{self, BoardState, PLANING_PER_FACE, end_trim};
+use mend_keel_core::timber::{measure, species};
 use mend_keel_core::units::LengthUnit;
 use mend_keel_exchange::sheet::rack::{read_prices, write_prices};
-use mend_keel_store::{accounts, boards, boats as boat_store};
 use mend_keel_store::decisions::{self, Geometry, PieceState};
 use mend_keel_store::shed::{self, Price};
-use rocket::{get, post};
+use mend_keel_store::{accounts, boards, boats as boat_store};
 use rocket::http::ContentType;
+use rocket::{get, post};
 
 use crate::file::instruments;
 use crate::pages::rack::tabs;

@@ -6,18 +6,20 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::cutting::boards::{self as planner, Job, Piece as Wanted, Stock};
 use mend_keel_core::cutting::layout::{Area, Cut};
-use mend_keel_core::timber::board::{self, BoardState, END_TRIM, KERF, Origin, PLANING_PER_FACE, Rectangle, SMALLEST_OFFCUT, end_trim};
+use mend_keel_core::timber::board::{
+    self, BoardState, END_TRIM, KERF, Origin, PLANING_PER_FACE, Rectangle, SMALLEST_OFFCUT, end_trim,
+};
 use mend_keel_core::timber::moisture::GLUE_LIMIT;
-use mend_keel_store::{Act, Store, accounts};
 use mend_keel_store::boards::{self, Board, CutPiece, Offcut};
 use mend_keel_store::boats::{self as boat_store, Boat};
 use mend_keel_store::decisions::{self, Geometry, Piece, PieceState};
+use mend_keel_store::{Act, Store, accounts};
 use rocket::{State, get, post, tokio};
 use serde::{Deserialize, Serialize};
 
 use crate::pages::rack::tabs;
-use crate::view::{self, Units};
 use crate::view::board::{self as drawing, OnBoard};
+use crate::view::{self, Units};
 use crate::web::auth::Crew;
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};

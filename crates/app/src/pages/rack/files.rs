@@ -1,15 +1,15 @@
 //! The rack in and out of files, and its labels.
 
 use askama::Template;
-use mend_keel_core::timber::species;
 use mend_keel_core::timber::board::BoardState;
+use mend_keel_core::timber::species;
 use mend_keel_exchange::label::{self, Label};
 use mend_keel_exchange::sheet::rack::{BoardRow, read_boards, write_boards};
 use mend_keel_store::StoreError;
 use mend_keel_store::boards::{self, Board, NewBoard};
-use rocket::{get, post};
 use rocket::http::ContentType;
 use rocket::http::uri::Host;
+use rocket::{get, post};
 
 use crate::pages::rack::tabs;
 use crate::view::Units;

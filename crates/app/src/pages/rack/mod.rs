@@ -8,20 +8,23 @@ pub mod nest;
 
 use askama::Template;
 use mend_keel_core::InputError;
+use mend_keel_core::timber::board::{
+    Board as Stock, BoardState, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin, Rectangle,
+    air_drying_days,
+};
 use mend_keel_core::timber::{measure, moisture, species};
-use mend_keel_core::timber::board::{Board as Stock, BoardState, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin, Rectangle, air_drying_days};
 use mend_keel_core::units::{LengthUnit, parse_length};
-use mend_keel_store::{StoreError, accounts};
 use mend_keel_store::boards::{self, Board, BoardCut, NewBoard};
+use mend_keel_store::{StoreError, accounts};
 use rocket::{get, post};
 
 use crate::view::{self, Units, board as drawing, chart};
-use crate::web::photos;
 use crate::web::auth::Crew;
 use crate::web::choices::{Choices, pairs, species_choices};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Submission, Typed, day};
+use crate::web::photos;
 
 /// The pages of the rack, as tabs.
 pub fn tabs() -> Vec<(&'static str, &'static str)> {

@@ -2,9 +2,9 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::seam::{SeamSchool, Ways, work};
 use mend_keel_core::seam::balance::{self, Balance, Fate, Filling};
 use mend_keel_core::seam::line::{CaulkOrder, SeamAt};
+use mend_keel_core::seam::{SeamSchool, Ways, work};
 use mend_keel_store::seams::BoatWays;
 use rocket::{FromForm, get, post};
 

@@ -3,8 +3,8 @@
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::member::MemberKind;
-use mend_keel_core::seam::{self, LaidDeck};
 use mend_keel_core::seam::work::{self, Step};
+use mend_keel_core::seam::{self, LaidDeck};
 use mend_keel_core::units::parse_length;
 use rocket::{FromForm, get};
 

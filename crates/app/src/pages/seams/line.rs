@@ -2,14 +2,14 @@
 
 use askama::Template;
 use jiff::Timestamp;
-use mend_keel_core::{InputError, Verdict};
 use mend_keel_core::grid::Address;
 use mend_keel_core::repair::gluing;
-use mend_keel_core::seam::{self, Treatment};
 use mend_keel_core::seam::line::SeamAt;
 use mend_keel_core::seam::work::{self, Before, Gate, Said, StepKind};
-use mend_keel_store::{StoreError, samples};
+use mend_keel_core::seam::{self, Treatment};
+use mend_keel_core::{InputError, Verdict};
 use mend_keel_store::seams::{Seam, Step};
+use mend_keel_store::{StoreError, samples};
 use rocket::{get, post};
 
 use crate::file::seams::{Assumed, Line, SeamFile};
@@ -17,12 +17,12 @@ use crate::pages::seams::balance::{Asked, fate_shown, moves_by};
 use crate::pages::seams::opened::{caulk_rows, judged, planned};
 use crate::view;
 use crate::view::reasons::{self, ReasonView};
-use crate::web::photos;
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
+use crate::web::photos;
 
 #[derive(Template)]
 #[template(path = "seams/line.html")]

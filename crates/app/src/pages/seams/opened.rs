@@ -1,12 +1,12 @@
 //! Seams: what each strake touched may get, what it must not, and what goes into it.
 
 use askama::Template;
-use mend_keel_core::{InputError, Verdict};
 use mend_keel_core::grid::Construction;
 use mend_keel_core::seam::{self, Caulking, Treatment, Ways};
-use mend_keel_store::seams as store;
+use mend_keel_core::{InputError, Verdict};
 use mend_keel_store::boats::Plank;
 use mend_keel_store::plans::NewPlan;
+use mend_keel_store::seams as store;
 use rocket::{get, post};
 use serde_json::{Value, json};
 

@@ -6,12 +6,12 @@ use mend_keel_store::samples::{self, Hold, Sample};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
-use crate::web::photos;
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed, day};
+use crate::web::photos;
 
 #[derive(Template)]
 #[template(path = "seams/samples.html")]

@@ -3,13 +3,13 @@
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::member::MemberKind;
-use mend_keel_core::shape::hollow;
 use mend_keel_core::shape::bend::{self, EDGE_SET_LIMIT};
 use mend_keel_core::shape::covering::{self, Finish};
+use mend_keel_core::shape::hollow;
 use mend_keel_core::shape::pattern::{self, Allowances, Pattern};
 use mend_keel_core::shape::spiling::{Arc, Capture, Edge, Edges, Girth, Tick, Way};
-use mend_keel_core::timber::species;
 use mend_keel_core::timber::board::Drying;
+use mend_keel_core::timber::species;
 use mend_keel_core::units::parse_length;
 use mend_keel_exchange::drawing::dxf;
 use mend_keel_exchange::drawing::outline::{self, Fault, UNITS};
@@ -18,12 +18,12 @@ use mend_keel_store::captures::{self, CaptureRow, NewCapture};
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
-use crate::view::{Units, paper, shape as drawing};
 use crate::view::reasons::{self, ReasonView};
-use crate::web::drawn;
+use crate::view::{Units, paper, shape as drawing};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::drawn;
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed};
 

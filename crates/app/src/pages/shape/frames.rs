@@ -1,23 +1,23 @@
 //! Frames: each one's section and bevels out of the table of offsets, and how a new one is made.
 
 use askama::Template;
-use mend_keel_core::{InputError, Verdict};
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::repair::decide::member::which_way;
 use mend_keel_core::shape::bend::{self, SteamRisk, Steaming};
 use mend_keel_core::shape::frame::{self, FrameShape, Scantling};
 use mend_keel_core::timber::board::Drying;
 use mend_keel_core::timber::species::{self, Species};
+use mend_keel_core::{InputError, Verdict};
 use mend_keel_store::members::MemberRow;
 use rocket::{FromForm, get};
 
-use crate::file::decide;
 use crate::file::boat::BoatFile;
-use crate::view::{Units, paper, shape as drawing};
+use crate::file::decide;
 use crate::view::reasons::{self, ReasonView};
-use crate::web::drawn;
+use crate::view::{Units, paper, shape as drawing};
 use crate::web::auth::BoatReader;
 use crate::web::desk::{Desk, Page, render};
+use crate::web::drawn;
 use crate::web::error::{AppError, Result};
 use crate::web::form::{Faults, Typed};
 

@@ -1,33 +1,33 @@
 //! A piece to be made: its drawing, whose corners may be moved while the rules look on, its joints, its glue, and its files.
 
 use askama::Template;
-use mend_keel_core::{InputError, Reason, Verdict};
 use mend_keel_core::caution::Caution;
 use mend_keel_core::geometry::{Point, extent, signed_area};
 use mend_keel_core::grid::member::MemberKind;
-use mend_keel_core::repair::{butts, scarf};
 use mend_keel_core::repair::decide::Timber;
 use mend_keel_core::repair::gluing::{self, Adhesive};
 use mend_keel_core::repair::graving::{self, check as rules};
 use mend_keel_core::repair::scarf_run::{self, Job};
-use mend_keel_core::timber::species;
+use mend_keel_core::repair::{butts, scarf};
 use mend_keel_core::timber::board::{self, BoardState};
+use mend_keel_core::timber::species;
 use mend_keel_core::units::parse_length;
+use mend_keel_core::{InputError, Reason, Verdict};
 use mend_keel_store::boards;
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::{self, Geometry, NewPiece, Piece, PieceState};
 use rocket::{FromForm, get, post};
 
-use crate::file::decide;
 use crate::file::boat::BoatFile;
-use crate::view::{self, Units, paper};
+use crate::file::decide;
 use crate::view::piece::{self as drawing, Corner, blank};
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::{self, ReasonView};
-use crate::web::drawn;
+use crate::view::{self, Units, paper};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
+use crate::web::drawn;
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
 

@@ -1,12 +1,12 @@
 //! Story: a boat's history and a plank's own life line; nothing in it is ever overwritten.
 
 use askama::Template;
-use mend_keel_store::members;
 use mend_keel_store::history::{self, Event};
+use mend_keel_store::members;
 use rocket::get;
 
-use crate::view;
 use crate::file::boat::BoatFile;
+use crate::view;
 use crate::web::auth::BoatReader;
 use crate::web::desk::{Desk, Page, render};
 use crate::web::error::Result;

@@ -6,9 +6,9 @@ use mend_keel_store::surveys::{self, Survey};
 use rocket::{get, post};
 use serde_json::json;
 
-use crate::view;
 use crate::file::survey::SurveyFile;
 use crate::pages::survey::{Tab, tabs};
+use crate::view;
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, Result};

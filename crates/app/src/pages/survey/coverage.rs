@@ -10,6 +10,7 @@ use mend_keel_core::survey::Method;
 use mend_keel_core::survey::coverage::Coverage;
 use rocket::{get, post};
 
+use super::links::place_link;
 use crate::file::boat::{BoatFile, Part};
 use crate::file::place::typed_place;
 use crate::file::survey::{SurveyFile, cell_of};
@@ -19,7 +20,6 @@ use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, Posted, Reader, Typed};
-use super::links::place_link;
 
 #[derive(Template)]
 #[template(path = "survey/coverage.html")]

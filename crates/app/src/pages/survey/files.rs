@@ -5,16 +5,18 @@ use std::collections::{HashMap, HashSet};
 use askama::Template;
 use jiff::Timestamp;
 use mend_keel_core::InputError;
+use mend_keel_exchange::sheet::survey::{
+    FindingRow, ReadingRow, column_of, read_findings, read_readings, write_findings, write_readings,
+};
 use mend_keel_exchange::sheet::{Fault, Loaded};
-use mend_keel_exchange::sheet::survey::{FindingRow, ReadingRow, column_of, read_findings, read_readings, write_findings, write_readings};
 use mend_keel_store::findings::{self, Carried, NewFinding, NewReading};
-use rocket::{get, post};
 use rocket::http::ContentType;
+use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::survey::SurveyFile;
-use crate::pages::survey::{Tab, tabs};
 use crate::pages::survey::finding::check_extent;
+use crate::pages::survey::{Tab, tabs};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};

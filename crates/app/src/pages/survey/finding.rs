@@ -3,25 +3,25 @@
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Place;
-use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method, mark};
 use mend_keel_core::survey::compare::Outcome;
-use mend_keel_store::{StoreError, fastenings, samples, seams};
+use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method, mark};
 use mend_keel_store::findings::{self, Finding, NewFinding, NewPhoto, NewReading, PhotoMark};
-use rocket::{get, post};
+use mend_keel_store::{StoreError, fastenings, samples, seams};
 use rocket::fs::NamedFile;
 use rocket::http::Status;
+use rocket::{get, post};
 
+use super::links::{off_the_boat, place_link};
 use crate::file::boat::{BoatFile, Part};
 use crate::pages::survey::reading::{self, Lists, ReadingView};
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::ReasonView;
-use crate::web::photos;
 use crate::web::auth::{Crew, User};
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed, Upload};
-use super::links::{off_the_boat, place_link};
+use crate::web::photos;
 
 #[derive(Template)]
 #[template(path = "survey/finding.html")]

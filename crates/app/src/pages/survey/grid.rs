@@ -3,13 +3,13 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::grid::{Address, JointKind, Numbering, Place, Side};
 use mend_keel_core::grid::edit::Edit;
 use mend_keel_core::grid::member::{DeckKind, Member, MemberKind, check_sizes};
+use mend_keel_core::grid::{Address, JointKind, Numbering, Place, Side};
 use mend_keel_exchange::sheet::grid as sheet;
 use mend_keel_store::{Result as StoreResult, StoreError, Work};
-use rocket::{get, post};
 use rocket::http::ContentType;
+use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::place::typed_place;

@@ -8,8 +8,8 @@ use rocket::get;
 
 use crate::file::survey::SurveyFile;
 use crate::pages::survey::{Tab, tabs};
-use crate::view::{self, percent};
 use crate::view::reasons::{self, ReasonView};
+use crate::view::{self, percent};
 use crate::web::auth::BoatReader;
 use crate::web::desk::{Desk, Page, render};
 use crate::web::error::Result;

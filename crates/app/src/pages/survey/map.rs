@@ -2,18 +2,18 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::grid::{Address, Place};
 use mend_keel_core::grid::member::Surface;
+use mend_keel_core::grid::{Address, Place};
 use mend_keel_core::survey::{FindingKind, Method};
 use mend_keel_store::findings::Finding;
 use rocket::{State, get};
 
-use crate::view;
 use crate::file::boat::{BoatFile, Part};
 use crate::file::kept::Files;
 use crate::file::place::typed_place;
 use crate::file::survey::SurveyFile;
 use crate::pages::survey::reading::series;
+use crate::view;
 use crate::view::layers::{LAYERS, legend};
 use crate::web::auth::BoatReader;
 use crate::web::desk::{Desk, Page, render};

@@ -3,12 +3,12 @@
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::member::check_sizes;
-use mend_keel_core::timber::species;
 use mend_keel_core::timber::board::Grain;
+use mend_keel_core::timber::species;
 use mend_keel_store::StoreError;
 use mend_keel_store::members::{self, Known, MemberRow};
-use rocket::{get, post};
 use rocket::http::{RawStr, Status};
+use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::web::auth::Crew;

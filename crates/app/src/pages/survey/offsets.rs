@@ -5,8 +5,8 @@ use mend_keel_core::InputError;
 use mend_keel_core::grid::offsets::Offsets;
 use mend_keel_core::units::LengthUnit;
 use mend_keel_exchange::sheet::offsets as sheet;
-use rocket::{get, post};
 use rocket::http::ContentType;
+use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::pages::survey::{Tab, tabs};

@@ -6,11 +6,11 @@ use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_store::surveys::NewPastRepair;
 use rocket::{get, post};
 
-use crate::view;
 use crate::file::place::typed_part;
 use crate::file::survey::SurveyFile;
-use crate::pages::survey::{Tab, tabs};
 use crate::pages::survey::coverage::stretch;
+use crate::pages::survey::{Tab, tabs};
+use crate::view;
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::pairs;
 use crate::web::desk::{Desk, Page, render, render_faulty};

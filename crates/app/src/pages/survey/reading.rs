@@ -9,6 +9,7 @@ use mend_keel_core::survey::reading::{FasteningKind, Filler, Measure, Metal, Rea
 use mend_keel_store::findings::{self, NewReading, Reading};
 use rocket::{get, post};
 
+use super::links::{off_the_boat, place_link};
 use crate::file::boat::{BoatFile, Part};
 use crate::file::place::typed_place;
 use crate::view::{self, chart};
@@ -17,7 +18,6 @@ use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, Posted, Reader, Submission, Typed};
-use super::links::{off_the_boat, place_link};
 
 /// What can be chosen in the fields of a measure.
 #[derive(Debug)]

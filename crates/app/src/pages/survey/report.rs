@@ -2,20 +2,20 @@
 
 use mend_keel_core::caution::Caution;
 use mend_keel_core::grid::member::Surface;
-use mend_keel_core::survey::{Method, urgency};
 use mend_keel_core::survey::coverage::Coverage;
+use mend_keel_core::survey::{Method, urgency};
 use mend_keel_exchange::report::{Block, Mark, Photo, Report};
-use mend_keel_store::surveys;
 use mend_keel_store::findings::{self, MarkKind};
+use mend_keel_store::surveys;
 
 use crate::file::survey::SurveyFile;
 use crate::pages::survey::coverage::untouched;
 use crate::pages::survey::lines::drawn_lines;
 use crate::pages::survey::sample::region_rows;
 use crate::view::{self, percent};
-use crate::web::photos;
 use crate::web::desk::Desk;
 use crate::web::error::AppError;
+use crate::web::photos;
 
 /// Most photos printed.
 const MOST_PHOTOS: usize = 60;

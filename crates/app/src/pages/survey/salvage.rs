@@ -2,17 +2,17 @@
 
 use askama::Template;
 use mend_keel_core::survey::reading::Metal;
-use mend_keel_core::timber::species;
 use mend_keel_core::timber::board::{Board as Stock, Details, Drying, Form, Grain, Origin};
+use mend_keel_core::timber::species;
 use mend_keel_store::StoreError;
 use mend_keel_store::boards::NewBoard;
 use mend_keel_store::surveys::{self, NewFitting};
 use rocket::{get, post};
 
-use crate::view;
 use crate::file::survey::SurveyFile;
-use crate::pages::survey::{Tab, tabs};
 use crate::pages::survey::past::one_place;
+use crate::pages::survey::{Tab, tabs};
+use crate::view;
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{pairs, species_choices};
 use crate::web::desk::{Desk, Page, render, render_faulty};

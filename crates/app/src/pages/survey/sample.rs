@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 
 use askama::Template;
-use mend_keel_core::{InputError, Reason, Verdict};
 use mend_keel_core::survey::sample::{self, Height, Part, Region, SampleVerdict, Spot};
+use mend_keel_core::{InputError, Reason, Verdict};
 use rocket::{get, post};
 
 use crate::file::survey::SurveyFile;

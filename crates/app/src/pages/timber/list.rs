@@ -1,8 +1,8 @@
 //! Timber for a boat: which boards yield each blank, in order of merit; reserving one and cutting it.
 
 use askama::Template;
-use mend_keel_core::timber::{species, substitute};
 use mend_keel_core::timber::board::{self, BoardState, Fit, Need, Quality, Rectangle};
+use mend_keel_core::timber::{species, substitute};
 use mend_keel_store::boards::{self, Board};
 use mend_keel_store::decisions::{self, Geometry, Piece, PieceState};
 use rocket::{get, post};

@@ -7,8 +7,8 @@ use mend_keel_core::work::estimate::{Operation, whole_job};
 use mend_keel_store::tasks::{self, Task};
 use rocket::{get, post};
 
-use crate::view;
 use crate::file::boat::BoatFile;
+use crate::view;
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, Result};
