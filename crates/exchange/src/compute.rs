@@ -321,6 +321,7 @@ fn fair_tool(input: Value) -> Outcome {
     let line = fair::fit(&input.points, input.tolerance.unwrap_or(fair::TOLERANCE), input.at.as_deref())?;
     Ok(json!({
         "suspects": line.suspects, "residuals": line.residuals, "curve": line.curve, "inflections": line.inflections,
+        "checked": line.checked, "scatter": line.scatter,
     }))
 }
 

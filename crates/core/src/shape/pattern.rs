@@ -254,7 +254,16 @@ fn reasons(p: &Pattern, allow: Allowances, tolerance: f64) -> Vec<Reason> {
             );
         }
     }
-    if p.suspects.is_empty() {
+    if !p.checked() {
+        reasons.push(
+            Reason::note("shape.suspect", "too few to check: no tick can be contradicted by fewer than five others")
+                .value(
+                    "ticks on the edge with fewest",
+                    p.lower.fair.residuals.len().min(p.upper.fair.residuals.len()) as f64,
+                    "",
+                ),
+        );
+    } else if p.suspects.is_empty() {
         reasons.push(Reason::new("shape.suspect", Verdict::For, "no measurement speaks against the others").value(
             "measuring tolerance",
             tolerance,
@@ -262,6 +271,13 @@ fn reasons(p: &Pattern, allow: Allowances, tolerance: f64) -> Vec<Reason> {
         ));
     }
     reasons
+}
+
+impl Pattern {
+    /// Whether both edges have ticks enough for one to be contradicted by the others; where not, no suspects means nothing.
+    pub fn checked(&self) -> bool {
+        self.lower.fair.checked && self.upper.fair.checked
+    }
 }
 
 /// The other side's plank: seen from outside, fore and aft change hands.

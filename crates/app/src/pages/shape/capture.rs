@@ -475,6 +475,8 @@ struct Show {
     by: String,
     svg: String,
     suspects: Vec<SuspectView>,
+    /// There were ticks enough to contradict one another.
+    checked: bool,
     facts: Vec<(&'static str, String)>,
     section: Vec<(&'static str, String)>,
     reasons: Vec<ReasonView>,
@@ -654,6 +656,7 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, capture: i64, asked
         way: row.capture.way().label(),
         by: row.by_name.clone(),
         suspects: suspect_views(&row, &pattern, units),
+        checked: pattern.checked(),
         facts,
         section,
         reasons: found,
