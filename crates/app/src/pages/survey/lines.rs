@@ -111,7 +111,7 @@ fn line_view(desk: &Desk<'_>, line: &Line, all: &[Line]) -> Option<LineView> {
 /// The newest of each line drawn, with what it is held against.
 fn views(desk: &Desk<'_>, all: &[Line]) -> Vec<LineView> {
     let mut seen = std::collections::HashSet::new();
-    let newest = all.iter().filter(|l| !l.designed && seen.insert((l.what.clone(), l.side)));
+    let newest = all.iter().filter(|l| !l.designed && seen.insert((l.what, l.side)));
     let mut newest: Vec<&Line> = newest.collect();
     // What should be straight comes first.
     newest.sort_by_key(|l| (l.what, l.side));
