@@ -50,7 +50,7 @@ async fn a_plank_goes_from_damage_to_a_printed_pattern_and_a_misread_tick_is_fou
     }
     b.press(&b.find_text("button", "Fair it").await).await;
     let told = b.find("#suspects").await.text().await.unwrap();
-    assert!(told.contains("Measure station 5 upper edge again: 7.5 mm off"), "{told}");
+    assert!(told.contains("Measure station 5 upper edge again: 9 mm off"), "{told}");
     b.find(".shape-drawing .suspect").await;
     b.find(".shape-drawing .comb").await;
 
