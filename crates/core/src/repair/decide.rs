@@ -124,7 +124,8 @@ impl Draft {
             tasks,
             wood: self.wood,
             lasting: self.lasting,
-            cost: materials.iter().map(Material::cost).sum(),
+            // The sum of nothing is −0, which is no price.
+            cost: materials.iter().map(Material::cost).sum::<f64>() + 0.0,
             materials,
             score: 0.0,
             reasons,
