@@ -94,7 +94,7 @@ async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
         return Ok(());
     };
     let reason = "One short crack in sound larch; the plank has been there since she was built.";
-    let (decision, pieces) = decide::settled(&file, &decide::Subject::Plank(plank), option, reason.into());
+    let (decision, pieces) = decide::settled(&file, &decide::Subject::Plank(plank), option, reason.into(), "");
     let at = |day: i64, hour: i64| start + SignedDuration::from_hours(24 * day + hour);
     let mut work = store.begin(Act { by: "Ines Varga".into(), at: at(13, 1), once: None }).await?;
     let decided = work.decide(&decision, &pieces).await?;

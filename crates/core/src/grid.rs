@@ -81,8 +81,9 @@ impl Construction {
 }
 
 /// What lies between two rows of planking.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Between {
+    #[default]
     Seam,
     Lap,
     GluedEdge,

@@ -5,7 +5,8 @@
 
 use crate::practice::{Practice, School};
 use crate::repair::butts::{CLOSE, WIDE};
-use crate::repair::decide::{TREAT_UP_TO, member};
+use crate::repair::decide::{TREAT_UP_TO, limits, member};
+use crate::repair::way;
 use crate::repair::{gluing, graving, scarf};
 use crate::shape::{fair, pattern as shape_pattern};
 use crate::survey::sample;
@@ -59,7 +60,16 @@ pub const VALUES: &[Value] = &[
     value("butts.min_piece", "", |_| f64::from(WIDE.min_piece)),
     value("butts.wide.adjacent", "", |_| f64::from(WIDE.adjacent)),
     value("butts.wide.one_between", "", |_| f64::from(WIDE.one_between)),
+    value("decide.crossing", "%", |_| limits::CROSSING * 100.0),
+    value("decide.new", "years", |_| way::NEW_YEARS),
+    value("decide.restored", "%", |_| limits::RESTORED * 100.0),
+    value("decide.spliced", "years", |_| way::SPLICED_YEARS),
     value("decide.treat", "%", |_| TREAT_UP_TO * 100.0),
+    value("decide.treat_deep", "%", |_| limits::TREAT_DEEP * 100.0),
+    value("decide.treat_planking", "mm", |_| limits::TREAT_DEEP_PLANKING),
+    value("decide.treat_spread", "%", |_| limits::TREAT_SPREAD * 100.0),
+    value("decide.treat_wet", "%", |_| limits::TREAT_WET),
+    value("decide.weak", "%", |_| limits::WEAK * 100.0),
     value("fair.times", "", |_| fair::SUSPECT_TIMES),
     value("fair.tolerance", "mm", |_| fair::TOLERANCE),
     value("fasten.behind", "mm", |_| fastening::LEAVE_BEHIND_POINT),
@@ -88,6 +98,9 @@ pub const VALUES: &[Value] = &[
     value("moisture.glue", "%", |_| moisture::GLUE_LIMIT),
     value("moisture.meter", "%", |_| moisture::METER_LIMIT),
     value("order.strakes", "", |_| order::NEIGHBOURS as f64),
+    value("panel.skin_age", "years", |_| limits::SKIN_AGE),
+    value("panel.skin_panels", "panels", |_| f64::from(limits::SKIN_PANELS)),
+    value("panel.skin_share", "%", |_| limits::SKIN_SHARE * 100.0),
     value("pattern.end", "d", |_| fastening::pattern::END),
     value("pattern.gauges_up", "gauges", |_| f64::from(fastening::pattern::GAUGES_UP)),
     value("pattern.section", "%", |_| fastening::pattern::SECTION_LIMIT * 100.0),

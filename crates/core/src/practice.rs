@@ -30,10 +30,10 @@ impl School {
 
     /// The school as the handbook has it; a yard may set its own weights and limits.
     pub fn rules(self) -> SchoolRules {
-        let weights = |kept, strength, hours, cost| Weights { kept, strength, hours, cost };
+        let weights = |kept, strength, years, hours, cost| Weights { kept, strength, years, hours, cost };
         match self {
             Self::Conserve => SchoolRules {
-                weights: weights(0.65, 0.23, 0.07, 0.05),
+                weights: weights(0.48, 0.20, 0.22, 0.06, 0.04),
                 patch_share: 1.0,
                 patches: 99,
                 bays_from_butt: 0,
@@ -42,16 +42,16 @@ impl School {
                 against: 12.0,
             },
             Self::Renew => SchoolRules {
-                weights: weights(0.10, 0.58, 0.24, 0.08),
+                weights: weights(0.08, 0.42, 0.28, 0.16, 0.06),
                 patch_share: 0.20,
                 patches: 1,
                 bays_from_butt: 3,
                 whole_below: 1.0,
                 butts_first: false,
-                against: 12.0,
+                against: 18.0,
             },
             Self::Workboat => SchoolRules {
-                weights: weights(0.05, 0.30, 0.50, 0.15),
+                weights: weights(0.04, 0.26, 0.26, 0.34, 0.10),
                 patch_share: 1.0,
                 patches: 99,
                 bays_from_butt: 0,
@@ -63,22 +63,36 @@ impl School {
     }
 }
 
-/// What counts, and how much, when options are ranked: original timber kept, strength left, hours and cost saved. Shares;
-/// what they add up to does not matter.
+/// What counts, and how much, when options are ranked: original timber kept, strength left, the years it lasts, hours and cost
+/// saved. Shares; what they add up to does not matter.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Weights {
     pub kept: f64,
     pub strength: f64,
+    /// A yard's weights from before years were weighed have the handbook's usual share.
+    #[serde(default = "years_weight")]
+    pub years: f64,
     pub hours: f64,
     pub cost: f64,
+}
+
+fn years_weight() -> f64 {
+    0.22
 }
 
 impl Weights {
     /// The weights adding up to 1.
     pub fn shares(self) -> Self {
-        let sum = (self.kept + self.strength + self.hours + self.cost).max(1e-9);
-        Self { kept: self.kept / sum, strength: self.strength / sum, hours: self.hours / sum, cost: self.cost / sum }
+        let sum = (self.kept + self.strength + self.years + self.hours + self.cost).max(1e-9);
+        let share = |weight: f64| weight / sum;
+        Self {
+            kept: share(self.kept),
+            strength: share(self.strength),
+            years: share(self.years),
+            hours: share(self.hours),
+            cost: share(self.cost),
+        }
     }
 }
 
@@ -105,10 +119,12 @@ impl SchoolRules {
     /// Checks a yard's own values. Errors name the field.
     pub fn check(&self) -> Result<(), InputError> {
         let w = self.weights;
-        for (field, weight) in [("kept", w.kept), ("strength", w.strength), ("hours", w.hours), ("cost", w.cost)] {
+        for (field, weight) in
+            [("kept", w.kept), ("strength", w.strength), ("years", w.years), ("hours", w.hours), ("cost", w.cost)]
+        {
             error::within(field, weight, 0.0, 1.0)?;
         }
-        if w.kept + w.strength + w.hours + w.cost <= 0.0 {
+        if w.kept + w.strength + w.years + w.hours + w.cost <= 0.0 {
             return Err(InputError::new("kept", "at least one of the weights must count"));
         }
         error::within("patch_share", self.patch_share, 0.0, 1.0)?;
@@ -271,15 +287,15 @@ mod tests {
         assert!(School::ALL.iter().all(|s| own.school(*s).check().is_ok()));
         own.school_mut(School::Renew).patch_share = 1.2;
         assert_eq!(own.renew.check().unwrap_err().field, "patch_share");
-        own.conserve.weights = Weights { kept: 0.0, strength: 0.0, hours: 0.0, cost: 0.0 };
+        own.conserve.weights = Weights { kept: 0.0, strength: 0.0, years: 0.0, hours: 0.0, cost: 0.0 };
         assert_eq!(own.conserve.check().unwrap_err().field, "kept");
         assert_eq!(Prices { waste: 0.5, ..own.prices }.check().unwrap_err().field, "waste");
     }
 
     #[test]
     fn weights_count_by_their_shares() {
-        let w = Weights { kept: 2.0, strength: 1.0, hours: 1.0, cost: 0.0 }.shares();
-        assert_eq!((w.kept, w.strength, w.hours, w.cost), (0.5, 0.25, 0.25, 0.0));
+        let w = Weights { kept: 2.0, strength: 1.0, years: 4.0, hours: 1.0, cost: 0.0 }.shares();
+        assert_eq!((w.kept, w.strength, w.years, w.hours, w.cost), (0.25, 0.125, 0.5, 0.125, 0.0));
     }
 
     #[test]

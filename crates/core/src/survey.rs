@@ -43,6 +43,8 @@ choices! {
         FailedRepair = "failed_repair", "Failed past repair";
         WrongMaterial = "wrong_material", "Wrong material";
         Stain = "stain", "Stain or lifted coating";
+        OpenScarf = "open_scarf", "Open or failed scarf";
+        Forced = "forced", "Forced out of shape";
     }
 }
 
@@ -92,7 +94,7 @@ choices! {
         DissimilarMetals = "dissimilar_metals", "Dissimilar metals";
         StrayCurrent = "stray_current", "Stray current";
         RigidFiller = "rigid_filler", "Rigid filler in a working seam";
-        OverCaulked = "over_caulked", "Over-driven caulking";
+        OverCaulked = "over_caulked", "Over-driven filling";
         OverFastened = "over_fastened", "Over-fastening";
         ForcedShape = "forced_shape", "Shape forced by a repair";
         Sun = "sun", "Sun";
@@ -114,7 +116,7 @@ impl Cause {
             Self::DissimilarMetals => "Separate, use the same metal, or less anode.",
             Self::StrayCurrent => "Call a qualified marine electrician.",
             Self::RigidFiller => "Rake the filler out.",
-            Self::OverCaulked => "Reef out; caulk again by hand pressure.",
+            Self::OverCaulked => "Take the filling out; fill again by hand pressure.",
             Self::OverFastened => "Add no fastening; renew or splice there.",
             Self::ForcedShape => "Free it and block it to shape first.",
             Self::Sun => "Keep the coating up; shade.",
@@ -122,6 +124,21 @@ impl Cause {
             Self::Age => "Plan the renewal of its neighbours of the same age.",
         }
     }
+}
+
+/// What answers a finding.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Answer {
+    /// Wood is cut away and replaced, or a member stands in for it.
+    Wood,
+    /// Freed and pressed back to shape.
+    Shape,
+    /// The scarf is refitted or cut anew.
+    Scarf,
+    /// Layers are glued together again, or let in one by one.
+    Layers,
+    /// No wood is taken: this step of the work answers it.
+    Step(&'static str),
 }
 
 /// How the extent of a finding is drawn.
@@ -135,7 +152,7 @@ pub enum Extent {
 impl FindingKind {
     pub fn extent(self) -> Extent {
         match self {
-            Self::Crack | Self::Split | Self::Broken | Self::OpenSeam | Self::Buckled => Extent::Line,
+            Self::Crack | Self::Split | Self::Broken | Self::OpenSeam | Self::Buckled | Self::OpenScarf => Extent::Line,
             Self::SickFastening => Extent::Point,
             _ => Extent::Area,
         }
@@ -146,6 +163,7 @@ impl FindingKind {
         match self {
             Self::Crack | Self::Split | Self::Broken => Some(DamageKind::Crack),
             Self::Gouge | Self::Chafe | Self::Crushed => Some(DamageKind::Gouge),
+            Self::WrongMaterial | Self::FailedRepair => Some(DamageKind::Gouge),
             Self::Rot | Self::DryRot | Self::Worm | Self::Alkali | Self::Delamination => Some(DamageKind::Rot),
             _ => None,
         }
@@ -154,6 +172,30 @@ impl FindingKind {
     /// Whether it takes wood away, so that a repair must cut it out.
     pub fn is_damage(self) -> bool {
         self.cut_as().is_some()
+    }
+
+    /// Whether it goes right through where nobody said how deep it goes: what was let in wrongly was let in through.
+    pub fn taken_as_through(self) -> bool {
+        matches!(self, Self::WrongMaterial | Self::FailedRepair | Self::Broken)
+    }
+
+    /// Whether it is soft or eaten wood.
+    pub fn is_decay(self) -> bool {
+        matches!(self, Self::Rot | Self::DryRot | Self::Worm | Self::Alkali)
+    }
+
+    /// What answers it.
+    pub fn answer(self) -> Answer {
+        match self {
+            Self::OpenSeam => Answer::Step("seams"),
+            Self::SickFastening => Answer::Step("fasten"),
+            Self::Sun => Answer::Step("finish"),
+            Self::Stain => Answer::Step("survey"),
+            Self::Buckled | Self::Forced => Answer::Shape,
+            Self::OpenScarf => Answer::Scarf,
+            Self::Delamination => Answer::Layers,
+            _ => Answer::Wood,
+        }
     }
 
     /// Whether it goes on spreading while it is left.
@@ -182,6 +224,8 @@ impl FindingKind {
             Self::FailedRepair => "p",
             Self::WrongMaterial => "m",
             Self::Stain => "t",
+            Self::OpenScarf => "j",
+            Self::Forced => "y",
         }
     }
 }

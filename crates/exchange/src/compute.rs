@@ -4,6 +4,7 @@
 #![doc = include_str!("../../../docs/compute.md")]
 
 mod cutting_tools;
+mod decide_tools;
 mod fastening_tools;
 mod joint_tools;
 mod survey_tools;
@@ -29,7 +30,7 @@ type Outcome = Result<Value, InputError>;
 type Tool = fn(Value) -> Outcome;
 
 /// Every tool by its contract name.
-const TOOLS: [(&str, Tool); 36] = [
+const TOOLS: [(&str, Tool); 38] = [
     ("length", length),
     ("format-length", format_length_tool),
     ("emc", emc),
@@ -64,6 +65,8 @@ const TOOLS: [(&str, Tool); 36] = [
     ("urgency", survey_tools::urgency),
     ("coverage", survey_tools::coverage),
     ("survey-compare", survey_tools::survey_compare),
+    ("decide", decide_tools::decide),
+    ("what-holds", decide_tools::what_holds),
     ("grid-edit", survey_tools::grid_edit),
     ("offsets-lines", survey_tools::offsets_lines),
 ];

@@ -352,3 +352,88 @@ fn metals_and_seams_are_judged_as_on_the_page() {
     assert_eq!(run("tape", json!({ "face": 42, "seam_length": 30000 })).unwrap()["width"], 38.0);
     assert_eq!(refused("tape", json!({ "face": 0, "seam_length": 1 })), "face");
 }
+
+/// A frame head rotten through, on an old carvel boat.
+fn rotten_head(school: &str) -> Value {
+    json!({
+        "boat": { "construction": "carvel_caulked", "use": "coastal", "school": school, "age": 90 },
+        "member": { "kind": "frame", "length": 1700, "width": 50, "thickness": 42, "species": "white_oak", "moisture": 15 },
+        "damage": [{ "kind": "rot", "grade": "renew", "certainty": "opened_up", "from": 0, "to": 160, "low": 0, "high": 50, "depth": 42 }],
+        "cause_treated": true,
+    })
+}
+
+#[test]
+fn decide_ranks_one_member_and_asks_for_its_shape_where_nobody_took_it() {
+    for school in ["conserve", "renew", "workboat"] {
+        let output = run("decide", rotten_head(school)).unwrap();
+        let options = output["options"].as_array().unwrap();
+        assert!(output["answered_in"].is_null() && options[0]["refused"] == json!(false));
+        for refused in ["leave", "treat"] {
+            let option = options.iter().find(|o| o["option"] == json!(refused)).unwrap();
+            assert_eq!((&option["refused"], &option["score"]), (&json!(true), &json!(0.0)));
+        }
+        let steam = options.iter().find(|o| o["option"] == json!("steam")).unwrap();
+        assert!(
+            steam["reasons"].to_string().contains("take its shape") && !steam.to_string().contains("nearly straight")
+        );
+        let years: Vec<f64> = options.iter().map(|o| o["years"].as_f64().unwrap()).collect();
+        assert!(years.contains(&30.0) && years.contains(&40.0) && years.contains(&10.0));
+        assert!(options.windows(2).all(|w| !(w[0]["refused"] == json!(true) && w[1]["refused"] == json!(false))));
+    }
+}
+
+#[test]
+fn decide_names_the_step_and_the_field() {
+    let mut seam = rotten_head("renew");
+    seam["damage"][0]["kind"] = json!("open_seam");
+    seam["member"]["kind"] = json!("plank");
+    assert_eq!(run("decide", seam).unwrap()["answered_in"], json!("seams"));
+    let mut unknown = rotten_head("renew");
+    unknown["damage"][0]["depth"] = json!(0);
+    assert_eq!(run("decide", unknown).unwrap()["answered_in"], json!("survey"));
+    for (path, value, field) in [
+        ("/damage/0/depth", json!(60), "damage[0].depth"),
+        ("/damage/0/to", json!(1800), "damage[0].to"),
+        ("/damage/0/to", json!(-20), "damage[0].to"),
+        ("/member/kind", json!("rib"), "member.kind"),
+        ("/member/radius", json!(-5), "member.radius"),
+        ("/member/moisture", json!(900), "member.moisture"),
+        ("/boat/school", json!("museum"), "boat.school"),
+        ("/damage", json!([]), "damage"),
+    ] {
+        let mut input = rotten_head("conserve");
+        match input.pointer_mut(path) {
+            Some(at) => *at = value,
+            None => input["member"]["radius"] = value,
+        }
+        assert_eq!(refused("decide", input), field, "{path}");
+    }
+    let mut misspelt = rotten_head("conserve");
+    misspelt["couse_treated"] = json!(true);
+    assert!(run("decide", misspelt).is_err());
+}
+
+#[test]
+fn what_holds_asks_for_stanchions_and_keeps_people_off() {
+    let input = |next: &str, rotten: &[&str], out: &[&str]| {
+        json!({
+            "members": [
+                { "id": "FR7P", "kind": "frame" }, { "id": "FR8P", "kind": "frame" },
+                { "id": "SHELFP", "kind": "shelf", "rests_on": ["FR7P", "FR8P"] },
+                { "id": "BM3", "kind": "beam", "rests_on": ["SHELFP"] }, { "id": "BM4", "kind": "beam", "rests_on": ["SHELFP"] },
+                { "id": "DP1", "kind": "deck_panel", "rests_on": ["BM3", "BM4"] },
+            ],
+            "rotten": rotten, "out": out, "next": next,
+        })
+    };
+    let shelf = run("what-holds", input("SHELFP", &[], &[])).unwrap();
+    assert_eq!((&shelf["allowed"], &shelf["shore_first"]), (&json!(false), &json!(["BM3", "BM4"])));
+    let second = run("what-holds", input("BM4", &["BM3"], &[])).unwrap();
+    assert_eq!((&second["allowed"], &second["shore_first"]), (&json!(false), &json!(["DP1"])));
+    let both = run("what-holds", input("FR7P", &["BM3", "BM4"], &[])).unwrap();
+    assert_eq!((&both["allowed"], &both["keep_off"]), (&json!(true), &json!(["DP1"])));
+    assert_eq!(refused("what-holds", input("BM9", &[], &[])), "next");
+    assert_eq!(refused("what-holds", input("BM4", &["X"], &[])), "rotten[0]");
+    assert_eq!(run("what-holds", input("BM4", &[], &["BM3"])).unwrap()["allowed"], json!(false), "neighbouring beams");
+}

@@ -29,6 +29,13 @@ pub struct Decision {
     pub at: String,
 }
 
+impl Decision {
+    /// Why it was taken against a rule, where it was.
+    pub fn against(&self) -> Option<&str> {
+        self.body["against"].as_str().filter(|why| !why.is_empty())
+    }
+}
+
 #[derive(Debug, Clone)]
 pub struct NewDecision {
     pub boat_id: i64,

@@ -101,7 +101,7 @@ async fn splice_head(store: &Store, boat: i64, code: &str, at: Timestamp, begun:
     let Some(option) = options.iter().find(|o| o.kind == OptionKind::SpliceEnd) else { return Ok(()) };
     let reason =
         "The rest of the timber is sound; the head is spliced with a long scarf and the rail's leak is stopped.";
-    let (decision, pieces) = decide::settled(&file, &subject, option, reason.into());
+    let (decision, pieces) = decide::settled(&file, &subject, option, reason.into(), "");
     let member = row.id;
     let mut work = store.begin(Act { by: "Tobias Renn".into(), at, once: None }).await?;
     let decided = work.decide(&decision, &pieces).await?;

@@ -243,6 +243,23 @@ impl BoatFile {
         self.findings.iter().filter(move |f| f.member_id == id && f.is_open())
     }
 
+    /// What was found on a part after it was decided on, and is not in the figures that were decided on.
+    pub fn found_since(&self, id: i64) -> Vec<&Finding> {
+        let Some(decision) = self.decision(id) else { return Vec::new() };
+        let known: HashSet<(i64, i64)> = decision.body["found"]
+            .as_array()
+            .into_iter()
+            .flatten()
+            .filter_map(|f| Some((f["id"].as_i64()?, f["version"].as_i64()?)))
+            .collect();
+        let new = |f: &&Finding| match known.is_empty() {
+            // Decided before the figures were kept with it: by the clock.
+            true => f.at > decision.at,
+            false => !known.contains(&(f.id, f.version)),
+        };
+        self.found_on(id).filter(|f| f.grade > Grade::Sound).filter(new).collect()
+    }
+
     /// Why repairs of a member may not be relied on yet: causes of what was found there that nobody treated.
     pub fn untreated(&self, member: i64) -> Vec<String> {
         let found = self.findings.iter().filter(|f| f.member_id == member && f.is_open());
@@ -356,6 +373,10 @@ impl BoatFile {
 
 impl From<&BoatFile> for BoatBar {
     fn from(file: &BoatFile) -> Self {
-        Self { id: file.boat.id, name: file.boat.name.clone(), stages: file.stages() }
+        let overruled = file.decisions.iter().filter_map(|d| {
+            let part = file.part_name(d.member_id)?;
+            Some((part, d.kind.label(), d.against()?.to_owned()))
+        });
+        Self { id: file.boat.id, name: file.boat.name.clone(), stages: file.stages(), overruled: overruled.collect() }
     }
 }

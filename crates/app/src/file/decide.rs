@@ -3,14 +3,15 @@
 use std::collections::HashMap;
 
 use mend_keel_core::InputError;
+use mend_keel_core::grid::Place;
 use mend_keel_core::grid::member::MemberKind;
-use mend_keel_core::grid::{Construction, Place};
 use mend_keel_core::practice::School;
-use mend_keel_core::repair::decide::member::{self, Class};
-use mend_keel_core::repair::decide::{Case, RepairOption, Timber, Wood};
-use mend_keel_core::repair::graving::{Damage, Patch};
+use mend_keel_core::repair::decide::alone::Answered;
+use mend_keel_core::repair::decide::member::{self, Class, Curve};
+use mend_keel_core::repair::decide::{self, Case, Found, RepairOption, Skin, Timber, Wood, alone};
+use mend_keel_core::repair::graving::{Damage, DamageKind, Patch};
 use mend_keel_core::shape::frame;
-use mend_keel_core::survey::{FindingKind, Grade};
+use mend_keel_core::survey::{Cause, Grade, mark};
 use mend_keel_core::timber::{board, species};
 use mend_keel_core::work::estimate::{Operation, learn};
 use mend_keel_store::boats::Plank;
@@ -36,36 +37,38 @@ pub async fn rates(store: &Store) -> std::result::Result<HashMap<Operation, f64>
 pub enum Subject<'f> {
     Plank(&'f Plank),
     Member(&'f MemberRow),
-    /// A strake of a hull glued up of panels.
-    Panel(&'f Plank),
+    /// A row of a hull that has no planks with seams, and how it is mended.
+    Panel(&'f Plank, Class),
 }
 
 impl<'f> Subject<'f> {
     pub fn of(file: &'f BoatFile, id: i64) -> std::result::Result<Self, StoreError> {
         if let Some(plank) = file.planks.iter().find(|p| p.id == id) {
-            let panel = file.boat.construction == Construction::PlywoodTaped;
-            return Ok(if panel { Self::Panel(plank) } else { Self::Plank(plank) });
+            return Ok(match Class::of_shell(file.boat.construction) {
+                Some(class) => Self::Panel(plank, class),
+                None => Self::Plank(plank),
+            });
         }
         file.members.iter().find(|m| m.id == id).map(Self::Member).ok_or(StoreError::NotFound("part"))
     }
 
     pub fn id(&self) -> i64 {
         match self {
-            Self::Plank(plank) | Self::Panel(plank) => plank.id,
+            Self::Plank(plank) | Self::Panel(plank, _) => plank.id,
             Self::Member(member) => member.id,
         }
     }
 
     pub fn name(&self) -> String {
         match self {
-            Self::Plank(plank) | Self::Panel(plank) => plank.name(),
+            Self::Plank(plank) | Self::Panel(plank, _) => plank.name(),
             Self::Member(member) => member.name.clone(),
         }
     }
 
     fn species(&self) -> &str {
         match self {
-            Self::Plank(plank) | Self::Panel(plank) => &plank.species,
+            Self::Plank(plank) | Self::Panel(plank, _) => &plank.species,
             Self::Member(member) => &member.species,
         }
     }
@@ -73,7 +76,9 @@ impl<'f> Subject<'f> {
 
 /// Damage whose depth nobody knows cannot be laid out.
 fn depth_known(file: &BoatFile, id: i64) -> std::result::Result<(), InputError> {
-    let unknown = file.found_on(id).find(|f| f.grade > Grade::Sound && f.kind.is_damage() && f.depth <= 0.0);
+    let unknown = file
+        .found_on(id)
+        .find(|f| f.grade > Grade::Sound && f.kind.is_damage() && f.depth <= 0.0 && !f.kind.taken_as_through());
     match unknown {
         Some(f) => {
             let what = f.kind.label().to_lowercase();
@@ -85,28 +90,74 @@ fn depth_known(file: &BoatFile, id: i64) -> std::result::Result<(), InputError> 
     }
 }
 
+/// Everything found on a part that is open, as the core knows it. `start`: where along the part x of a finding's drawing begins.
+fn found(
+    file: &BoatFile,
+    id: i64,
+    start: impl Fn(&Place) -> f64,
+    length: f64,
+    width: f64,
+    thickness: f64,
+) -> Vec<Found> {
+    file.found_on(id)
+        .map(|f| {
+            let start = start(&f.place);
+            // A place nobody drew lies where it was told, with its kind's own size.
+            let told = || file.part_at(&f.place).map(|part| mark::shape(f.kind, file.cell(&part), None));
+            let shape = if f.shape.is_empty() { told().unwrap_or_default() } else { f.shape.clone() };
+            let range = |axis: usize, most: f64| {
+                let values = || shape.iter().map(move |p| p[axis]);
+                let low = values().fold(f64::INFINITY, f64::min);
+                let high = values().fold(f64::NEG_INFINITY, f64::max);
+                let shift = if axis == 0 { start } else { 0.0 };
+                if low <= high {
+                    ((low + shift).clamp(0.0, most), (high + shift).clamp(0.0, most))
+                } else {
+                    (0.0, most)
+                }
+            };
+            let ((from, to), (low, high)) = (range(0, length), range(1, width));
+            let (kind, grade, certainty) = (f.kind, f.grade, f.certainty);
+            Found { kind, grade, certainty, from, to, low, high, depth: f.depth.min(thickness) }
+        })
+        .collect()
+}
+
+/// Causes of what was found on a part that nobody treated.
+fn untreated_causes(file: &BoatFile, id: i64) -> Vec<Cause> {
+    file.found_on(id).filter(|f| f.cause_treated.is_none()).map(|f| f.cause).collect()
+}
+
+/// Everything found on a plank, x from its fore joint.
+fn found_on_plank(file: &BoatFile, plank: &Plank) -> (Vec<Found>, f64, f64) {
+    let shell = &file.boat.shell;
+    let (from, to) = plank.place().span(shell);
+    let width = shell.widest(plank.side, plank.strake, 1, shell.frame_count());
+    let start = |place: &Place| place.shell().map_or(0.0, |at| file.boat.datum(at.frame) - from);
+    (found(file, plank.id, start, to - from, width, plank.thickness), to - from, width)
+}
+
 /// What the core needs to lay out a plank's options. Errors name `damage`.
 pub fn case<'f>(file: &'f BoatFile, plank: &Plank, school: School) -> std::result::Result<Case<'f>, InputError> {
-    let found: Vec<_> = file.on_plank(plank).collect();
     depth_known(file, plank.id)?;
-    let damage: Vec<Damage> = found
-        .iter()
+    let (found, length, width) = found_on_plank(file, plank);
+    let findings: Vec<_> = file.on_plank(plank).collect();
+    let damage: Vec<Damage> = file
+        .found_on(plank.id)
+        .zip(&found)
         // A place found to be sound asks for nothing.
         .filter(|(f, _)| f.grade > Grade::Sound)
-        .filter_map(|(f, at)| {
-            Some(Damage {
-                kind: f.kind.cut_as()?,
-                points: file.shape_on_plank(plank, f, *at),
-                depth: f.depth.min(plank.thickness),
-            })
+        .filter_map(|(f, as_found)| {
+            let kind = f.kind.cut_as()?;
+            let at = f.address().filter(|at| file.boat.shell.place(*at).is_ok())?;
+            let drawn = file.shape_on_plank(plank, f, at);
+            let flat = as_found.to - as_found.from < 1.0 || drawn.len() < 3;
+            let line = kind == DamageKind::Crack && drawn.len() > 1 && as_found.to > as_found.from;
+            // What was only pointed at has some size.
+            let points = if line || !flat { drawn } else { alone::outline(as_found, length, width) };
+            Some(Damage { kind, points, depth: as_found.deep(plank.thickness) })
         })
         .collect();
-    if damage.is_empty() {
-        return Err(InputError::new(
-            "damage",
-            "no crack, rot or gouge is marked on this plank: fastenings and seams have their own pages",
-        ));
-    }
     let own = [plank.from_bay, plank.to_bay];
     Ok(Case {
         shell: &file.boat.shell,
@@ -114,45 +165,45 @@ pub fn case<'f>(file: &'f BoatFile, plank: &Plank, school: School) -> std::resul
         thickness: plank.thickness,
         damage,
         holes: file.holes(plank),
-        worst: found.iter().map(|(f, _)| f.grade).max().unwrap_or(Grade::Watch),
-        causes: found.iter().filter(|(f, _)| f.cause_treated.is_none()).map(|(f, _)| f.cause).collect(),
-        moisture: found.iter().filter_map(|(f, _)| f.moisture).reduce(f64::max),
+        recorded_holes: Vec::new(),
+        causes: untreated_causes(file, plank.id),
+        moisture: findings.iter().filter_map(|(f, _)| f.moisture).reduce(f64::max),
         below_waterline: file.is_below_waterline(plank.strake),
+        durability: species::find(&plank.species).ok().map(|s| s.decay),
+        between: file.boat.construction.between(),
         other_joints: file
             .joints
             .iter()
             .copied()
             .filter(|j| !(j.side == plank.side && j.strake == plank.strake && own.contains(&Some(j.bay))))
             .collect(),
+        found,
         school,
         butt_rule: file.butt_rule(),
         practice: file.practice,
     })
 }
 
-/// Where damage lies along a part and across it. x from the part's start, mm.
-fn places(file: &BoatFile, id: i64, from: impl Fn(&Place) -> f64, width: f64, thickness: f64) -> Vec<member::Place> {
-    file.found_on(id)
-        .filter(|f| f.grade > Grade::Sound && f.kind.is_damage())
-        .map(|f| {
-            let start = from(&f.place);
-            let range = |axis: usize| {
-                let values = f.shape.iter().map(|p| p[axis]);
-                (values.clone().fold(f64::INFINITY, f64::min), values.fold(f64::NEG_INFINITY, f64::max))
-            };
-            let ((x0, x1), (y0, y1)) =
-                if f.shape.is_empty() { ((0.0, 20.0), (0.0, width)) } else { (range(0), range(1)) };
-            let broken = f.kind == FindingKind::Broken;
-            member::Place {
-                from: start + x0,
-                to: start + x1.max(x0 + 1.0),
-                across: if broken { width } else { (y1 - y0).clamp(5.0, width) },
-                depth: if broken { thickness } else { f.depth.clamp(1.0, thickness) },
-                rotten: f.kind.spreads(),
-                broken,
-            }
-        })
-        .collect()
+/// The whole skin of a plywood hull: how much of it is soft over all panels.
+fn skin(file: &BoatFile) -> Skin {
+    let (mut soft_panels, mut soft, mut whole) = (0, 0.0, 0.0);
+    for plank in &file.planks {
+        let (found, length, width) = found_on_plank(file, plank);
+        let spread: f64 = found
+            .iter()
+            .filter(|f| f.kind.spreads() && f.grade >= Grade::Mend)
+            .map(|f| f.length() * f.across(width))
+            .sum();
+        soft_panels += u32::from(spread > 0.0);
+        soft += spread;
+        whole += length * width;
+    }
+    Skin { panels: file.planks.len() as u32, soft_panels, soft_share: if whole > 0.0 { soft / whole } else { 0.0 } }
+}
+
+/// The boat's age in years, where her year is known.
+fn age(file: &BoatFile) -> Option<f64> {
+    file.boat.year.map(|year| (i64::from(jiff::ZonedDateTime::now().year()) - year).max(0) as f64)
 }
 
 /// What the core needs to lay out the options of a part that is no plank in a hull with seams. Errors name `damage`.
@@ -164,51 +215,103 @@ pub fn member_case(
     let id = subject.id();
     depth_known(file, id)?;
     let shell = &file.boat.shell;
-    let (kind, class, length, width, thickness, damage) = match subject {
+    let (kind, class, length, width, thickness, found) = match subject {
         Subject::Member(m) => {
             let cell = m.core().cell_length();
             let start = |place: &Place| match place {
                 Place::Member(at) => cell * f64::from(at.cell.saturating_sub(1)),
                 Place::Shell(_) => 0.0,
             };
-            let damage = places(file, id, start, m.width, m.thickness);
-            (m.kind, Class::of(m.kind), m.length, m.width, m.thickness, damage)
+            let found = found(file, id, start, m.length, m.width, m.thickness);
+            (m.kind, Class::of(m.kind), m.length, m.width, m.thickness, found)
         }
-        Subject::Plank(p) | Subject::Panel(p) => {
-            let (from, to) = p.place().span(shell);
-            let width = shell.widest(p.side, p.strake, 1, shell.frame_count());
-            let start = |place: &Place| place.shell().map_or(0.0, |at| file.boat.datum(at.frame) - from);
-            let damage = places(file, id, start, width, p.thickness);
-            (MemberKind::Plank, Class::Panel, to - from, width, p.thickness, damage)
+        Subject::Plank(p) | Subject::Panel(p, _) => {
+            let (found, length, width) = found_on_plank(file, p);
+            let class = match subject {
+                Subject::Panel(_, class) => *class,
+                _ => Class::Board,
+            };
+            (MemberKind::Plank, class, length, width, p.thickness, found)
         }
     };
-    if damage.is_empty() {
-        return Err(InputError::new("damage", "no crack, break, rot or gouge is marked on this part"));
-    }
-    let found: Vec<_> = file.found_on(id).collect();
     let girth = shell.greatest_girth();
     let crossed = matches!(kind, MemberKind::Frame | MemberKind::Floor);
+    let below_waterline = match subject {
+        Subject::Member(_) => kind.is_below_waterline(),
+        Subject::Plank(p) | Subject::Panel(p, _) => file.is_below_waterline(p.strake),
+    };
     Ok(member::Case {
         kind,
         class,
         length,
         width,
         thickness,
-        species: species::find(subject.species())?,
-        damage,
-        worst: found.iter().map(|f| f.grade).max().unwrap_or(Grade::Watch),
-        causes: found.iter().filter(|f| f.cause_treated.is_none()).map(|f| f.cause).collect(),
-        moisture: found.iter().filter_map(|f| f.moisture).reduce(f64::max),
-        below_waterline: kind.is_below_waterline(),
-        radius: match subject {
-            Subject::Member(m) if m.kind == MemberKind::Frame => frame_shape(file, m.number).and_then(|f| f.radius),
-            _ => None,
+        species: species::find(subject.species()).ok(),
+        found,
+        recorded_holes: Vec::new(),
+        causes: untreated_causes(file, id),
+        moisture: file.found_on(id).filter_map(|f| f.moisture).reduce(f64::max),
+        below_waterline,
+        curve: match subject {
+            Subject::Member(m) if m.kind == MemberKind::Frame => {
+                frame_shape(file, m.number).map_or(Curve::Unknown, |f| f.curve())
+            }
+            _ => Curve::Unknown,
         },
+        skin: (class == Class::Panel && kind == MemberKind::Plank).then(|| skin(file)),
+        age: age(file),
+        boat_use: Some(file.boat.boat_use),
         strake_width: if crossed { girth / f64::from(shell.strake_count().max(1)) } else { 0.0 },
         crook: false,
         school,
         practice: file.practice,
     })
+}
+
+/// A part's options under a school, or the step that answers what was found there. Errors name `damage`.
+pub fn lay_out(
+    file: &BoatFile,
+    subject: &Subject<'_>,
+    school: School,
+    rate: impl Fn(Operation) -> f64,
+) -> std::result::Result<Answered, InputError> {
+    let found = match subject {
+        Subject::Plank(plank) | Subject::Panel(plank, _) => found_on_plank(file, plank).0,
+        Subject::Member(_) => member_case(file, subject, school)?.found,
+    };
+    if let Some(step) = decide::answered_in(&found) {
+        return Ok(Answered { options: Vec::new(), answered_in: Some(step) });
+    }
+    let options = match subject {
+        Subject::Plank(plank) => decide::options(&case(file, plank, school)?, rate)?,
+        _ => member::options(&member_case(file, subject, school)?, rate)?,
+    };
+    Ok(Answered { options, answered_in: None })
+}
+
+/// Parts like this one that were damaged alike and are not decided on: what can be decided at once.
+pub fn alike<'f>(file: &'f BoatFile, subject: &Subject<'_>) -> Vec<&'f MemberRow> {
+    let Subject::Member(this) = subject else { return Vec::new() };
+    let marks = |id: i64| {
+        let mut kinds: Vec<_> = file.found_on(id).filter(|f| f.grade > Grade::Sound).map(|f| f.kind).collect();
+        kinds.sort();
+        kinds.dedup();
+        let worst = file.found_on(id).map(|f| f.grade).max();
+        let cells: Vec<u32> = file
+            .found_on(id)
+            .filter_map(|f| match &f.place {
+                Place::Member(at) => Some(at.cell),
+                Place::Shell(_) => None,
+            })
+            .collect();
+        (kinds, worst, cells.iter().min().copied())
+    };
+    let own = marks(this.id);
+    file.members
+        .iter()
+        .filter(|m| m.id != this.id && m.kind == this.kind && file.decision(m.id).is_none())
+        .filter(|m| marks(m.id) == own)
+        .collect()
 }
 
 /// A frame's shape out of the table of offsets, where there is one that reaches it. Station 1 is taken to stand at frame 1.
@@ -221,13 +324,24 @@ pub fn frame_shape(file: &BoatFile, number: u32) -> Option<frame::FrameShape> {
     frame::shape(offsets, shell.frame_x(number), shell.frame_space()).ok()
 }
 
-/// An option as the decision and the pieces that are kept of it.
+/// An option as the decision and the pieces that are kept of it, with what it was decided on. `against`: why it is done against a
+/// rule; empty where none speaks against it.
 pub fn settled(
     file: &BoatFile,
     subject: &Subject<'_>,
     option: &RepairOption,
     reason: String,
+    against: &str,
 ) -> (NewDecision, Vec<NewPiece>) {
+    let found: Vec<_> = file
+        .found_on(subject.id())
+        .map(|f| {
+            json!({
+                "id": f.id, "version": f.version, "kind": f.kind, "grade": f.grade, "certainty": f.certainty,
+                "place": f.place.to_string(), "depth": f.depth,
+            })
+        })
+        .collect();
     let decision = NewDecision {
         boat_id: file.boat.id,
         member_id: subject.id(),
@@ -240,7 +354,7 @@ pub fn settled(
         p80: option.hours.p80,
         rules: json!({
             "school": file.boat.school, "score": option.score, "reasons": option.reasons,
-            "materials": option.materials, "cost": option.cost,
+            "materials": option.materials, "cost": option.cost, "years": option.years, "against": against, "found": found,
         }),
     };
     (decision, pieces(subject, option))
@@ -279,7 +393,7 @@ pub fn pieces(subject: &Subject<'_>, option: &RepairOption) -> Vec<NewPiece> {
             length: s.length() + 2.0 * board::END_ALLOWANCE,
             width: s.width + 2.0 * board::EDGE_ALLOWANCE,
             thickness: match subject {
-                Subject::Plank(plank) | Subject::Panel(plank) => plank.thickness,
+                Subject::Plank(plank) | Subject::Panel(plank, _) => plank.thickness,
                 Subject::Member(member) => member.thickness,
             },
             species,

@@ -47,9 +47,10 @@ struct SchoolView {
 }
 
 /// Weights and limits of a school, as fields.
-const SCHOOL_FIELDS: [(&str, &str); 8] = [
+const SCHOOL_FIELDS: [(&str, &str); 9] = [
     ("kept", "Original kept, %"),
     ("strength", "Strength, %"),
+    ("years", "Years it lasts, %"),
     ("hours", "Hours saved, %"),
     ("cost", "Cost saved, %"),
     ("patch_share", "Patches on no more than, % of a face"),
@@ -92,6 +93,7 @@ fn written(practice: &Practice, units: crate::view::Units, mut typed: Typed) -> 
         let values = [
             r.weights.kept * 100.0,
             r.weights.strength * 100.0,
+            r.weights.years * 100.0,
             r.weights.hours * 100.0,
             r.weights.cost * 100.0,
             r.patch_share * 100.0,
@@ -210,6 +212,7 @@ pub async fn keep_school(desk: Desk<'_>, _who: Owner, code: &str, posted: Posted
     let weights = Weights {
         kept: percent("kept"),
         strength: percent("strength"),
+        years: percent("years"),
         hours: percent("hours"),
         cost: percent("cost"),
     };

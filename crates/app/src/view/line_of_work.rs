@@ -6,6 +6,8 @@ pub struct BoatBar {
     pub id: i64,
     pub name: String,
     pub stages: Vec<Stage>,
+    /// Decisions taken against a rule: part, what was decided, and why.
+    pub overruled: Vec<(String, &'static str, String)>,
 }
 
 #[derive(Debug, Clone)]

@@ -2,6 +2,7 @@
 
 mod browser;
 mod cli;
+mod deciding;
 mod fasten;
 mod hostile;
 mod links;

@@ -91,7 +91,7 @@ pub struct Nest {
     /// Parts no sheet is left for, one entry a copy.
     pub unplaced: Vec<usize>,
     pub sheets_used: usize,
-    /// Of the last sheet, along the sheet's width, from its edge to the farthest part and its half gap, mm.
+    /// Of the last sheet, along the sheet's width, from its edge to the farthest part, mm.
     pub last_sheet_length: f64,
     /// Face of the parts on the sheets before the last and the length used of the last, 0–1.
     pub density: f64,
@@ -321,6 +321,26 @@ impl Sheet {
         self.placed.iter().map(|(item, pose, _)| (*item, *pose)).collect()
     }
 
+    /// What lies where a shape lies, of edges that fall upon each other: the engine sees edges that cross, and of two parts that
+    /// cover each other exactly none do. Circles that lie in both and go into each other tell it.
+    fn covered(&self, item: usize, shape: &SPolygon) -> Option<usize> {
+        let bounds = shape.bbox();
+        let over = |other: &SPolygon| {
+            let b = other.bbox();
+            bounds.x_min < b.x_max && b.x_min < bounds.x_max && bounds.y_min < b.y_max && b.y_min < bounds.y_max
+        };
+        let deep = |other: &SPolygon| {
+            shape.surrogate().poles.iter().any(|p| {
+                other.surrogate().poles.iter().any(|q| {
+                    let (dx, dy) = (p.center.0 - q.center.0, p.center.1 - q.center.1);
+                    p.radius + q.radius - (dx * dx + dy * dy).sqrt() > 0.05 * p.radius.min(q.radius)
+                })
+            })
+        };
+        let found = self.placed.iter().find(|(i, _, other)| *i != item && over(other) && deep(other));
+        found.map(|(i, ..)| *i)
+    }
+
     /// Farthest point of what lies on it, mm.
     fn reach(&self) -> f64 {
         self.placed.iter().map(|(_, _, s)| f64::from(s.bbox().x_max)).fold(0.0, f64::max)
@@ -432,7 +452,9 @@ impl Search<'_, '_> {
     fn lies_free(&mut self, sheet: usize, item: usize, pose: Pose) -> bool {
         let part = self.items[item];
         self.buffers[part].transform_from(&self.shapes[part].body, &pose.transformation());
-        !self.sheets[sheet].engine.detect_poly_collision(&self.buffers[part], &NoFilter)
+        let sheet = &self.sheets[sheet];
+        !sheet.engine.detect_poly_collision(&self.buffers[part], &NoFilter)
+            && sheet.covered(item, &self.buffers[part]).is_none()
     }
 
     /// The free place nearest the butt end found for an item.
@@ -684,7 +706,11 @@ impl Search<'_, '_> {
         let length = reach * (1.0 - share);
         for (item, pose) in &before {
             let Some((x, y)) = self.room(*item, pose.rotation, length) else {
-                let Some(other) = (0..20).find_map(|_| self.random_pose(*item, length)) else { return false };
+                let Some(other) = (0..20).find_map(|_| self.random_pose(*item, length)) else {
+                    // What was moved before this one goes back too.
+                    self.restore(sheet, &before);
+                    return false;
+                };
                 self.sheets[sheet].take(*item);
                 self.put(sheet, *item, other);
                 continue;
@@ -764,15 +790,15 @@ impl Search<'_, '_> {
         let sheet = &self.sheets[sheet];
         let mut pairs = Vec::new();
         for (item, _, shape) in &sheet.placed {
+            // Where one lies wholly in the other the engine may see it from one side only.
             hit(sheet, *item, shape, f32::INFINITY, |other, by| {
-                if other > *item {
-                    pairs.push((*item, other, by));
-                }
+                pairs.push((other.min(*item), other.max(*item), by));
                 by
             });
         }
         // The engine gives them in no order of its own.
         pairs.sort_by_key(|(a, b, _)| (*a, *b));
+        pairs.dedup_by_key(|(a, b, _)| (*a, *b));
         pairs
     }
 
@@ -862,14 +888,18 @@ impl Search<'_, '_> {
         for (sheet, s) in self.sheets.iter().enumerate() {
             for (item, pose) in s.poses() {
                 let part = self.items[item];
-                // The engine's own f32 angle and place.
-                let rotation = f64::from(pose.rotation as f32);
-                let (sin, cos) = rotation.sin_cos();
+                // The engine's own f32 place; the angle it rounds is given as it is: quarter turns are quarter turns.
+                let degrees = if self.shapes[part].turn == Turn::Any {
+                    f64::from(pose.rotation as f32).to_degrees().rem_euclid(360.0)
+                } else {
+                    ((pose.rotation.to_degrees() / 90.0).round() * 90.0).rem_euclid(360.0)
+                };
+                let (sin, cos) = degrees.to_radians().sin_cos();
                 let [mx, my] = self.shapes[part].middle;
                 placements.push(Placement {
                     part,
                     sheet,
-                    rotation: rotation.to_degrees().rem_euclid(360.0),
+                    rotation: degrees,
                     x: f64::from(pose.x as f32) - (mx * cos - my * sin),
                     y: f64::from(pose.y as f32) - (mx * sin + my * cos),
                 });
@@ -877,7 +907,13 @@ impl Search<'_, '_> {
         }
         placements.sort_by(|a, b| (a.sheet, a.part).cmp(&(b.sheet, b.part)).then(a.x.total_cmp(&b.x)));
         let used = self.sheets.len();
-        let last = self.sheets.last().map_or(0.0, Sheet::reach).min(self.job.width);
+        // The parts' own extent, without the gap round them.
+        let last = placements
+            .iter()
+            .filter(|p| p.sheet + 1 == used)
+            .flat_map(|p| p.outline(&self.job.parts[p.part]))
+            .map(|p| p[0])
+            .fold(0.0, f64::max);
         let face: f64 = placements.iter().map(|p| self.shapes[p.part].area).sum();
         let room = (used.saturating_sub(1) as f64 * self.job.width + last) * self.job.height;
         let mut unplaced: Vec<usize> = self.unplaced.iter().map(|i| self.items[*i]).collect();
@@ -904,6 +940,12 @@ fn hit(sheet: &Sheet, item: usize, shape: &SPolygon, most: f32, mut counts: impl
         }
         sum > most
     });
+    if sum <= 0.0
+        && let Some(other) = sheet.covered(item, shape)
+        && let Some(there) = &sheet.shapes[other]
+    {
+        sum += counts(other, depth(shape, there));
+    }
     sum
 }
 
@@ -975,7 +1017,7 @@ mod tests {
                 "off the sheet: {x0} {y0} {x1} {y1}"
             );
             if *sheet + 1 == nest.sheets_used {
-                assert!(x1 <= nest.last_sheet_length + 1e-3);
+                assert!(x1 <= nest.last_sheet_length);
             }
             for (_, b) in laid[i + 1..].iter().filter(|(s, _)| s == sheet) {
                 assert!(!inside(a, b[0]) && !inside(b, a[0]), "one lies in the other");
@@ -994,7 +1036,7 @@ mod tests {
             for placed in nest.placements.iter().filter(|x| x.part == i) {
                 match p.turn {
                     Turn::None => assert_eq!(placed.rotation, 0.0),
-                    Turn::Quarter => assert!((placed.rotation / 90.0 - (placed.rotation / 90.0).round()).abs() < 1e-4),
+                    Turn::Quarter => assert!([0.0, 90.0, 180.0, 270.0].contains(&placed.rotation)),
                     Turn::Any => {}
                 }
             }

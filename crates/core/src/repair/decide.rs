@@ -1,24 +1,29 @@
 //! Deciding: for a damaged member, the options side by side, ranked under the boat's school.
 //!
 //! The user decides; this only lays out what each way keeps, costs and breaks. [`plank`] knows planks in a hull with seams,
-//! [`member`] everything else, [`region`] lays out the joints of several planks together, [`cost`] what it takes.
+//! [`member`] everything else, [`limits`] what may not be ranked, [`region`] lays out the joints of several planks together, [`cost`]
+//! what it takes, [`alone`] one member by itself.
 
+pub mod alone;
 pub mod cost;
+pub mod limits;
 pub mod member;
 pub mod plank;
 pub mod region;
+#[cfg(test)]
+mod table;
 
 use crate::practice::{Practice, School};
 use crate::reason::{Reason, Verdict};
-use crate::survey::{Cause, Grade};
-use crate::timber::moisture::GLUE_LIMIT;
+use crate::survey::{Answer, Cause, Grade};
 use crate::work::estimate::{Hours, Operation, whole_job};
 use crate::work::tasks::{self, Extent, Task};
 
 use super::gluing::MemberJoints;
 use super::graving::Patch;
-use super::way::OptionKind;
+use super::way::{NEW_YEARS, OptionKind};
 use cost::Material;
+pub use limits::{Body, Facts, Found, Skin, TREAT_UP_TO};
 pub use plank::{Case, Stretch, options};
 
 /// A piece of new wood that is no plank of the shell: x along the member, mm. Sizes are finished ones.
@@ -76,8 +81,8 @@ pub struct RepairOption {
     pub tasks: Vec<Task>,
     pub wood: Wood,
     pub materials: Vec<Material>,
-    /// Share of what it keeps and of its strength that counts as lasting, 0–1: below 1 where damage is left alone.
-    pub lasting: f64,
+    /// How long it lasts, years (*yard rule*).
+    pub years: f64,
     /// Of the materials, in the yard's money.
     pub cost: f64,
     /// 0–100 under the boat's school; a forbidden option scores 0.
@@ -98,12 +103,17 @@ struct Draft {
     strength: f64,
     extent: Extent,
     wood: Wood,
-    /// Share of what it keeps and of its strength that counts as lasting: 1 unless the damage is left alone.
-    lasting: f64,
+    years: f64,
     reasons: Vec<Reason>,
 }
 
 impl Draft {
+    /// What is said of it in its years.
+    fn lasts(&self) -> Reason {
+        let text = if self.kind == OptionKind::Leave { "until it must be looked at anew" } else { "how long it lasts" };
+        Reason::note("decide.years", text).value("years", self.years, "")
+    }
+
     fn finish(
         self,
         (length, thickness): (f64, f64),
@@ -114,7 +124,9 @@ impl Draft {
         let tasks = tasks::unfold(self.kind, &self.extent, rate);
         let medians: Vec<f64> = tasks.iter().map(|t| t.hours.p50).collect();
         let materials = cost::materials(self.kind, &self.extent, &self.wood, (length, thickness), &practice.prices);
+        let lasts = self.lasts();
         let mut reasons = self.reasons;
+        reasons.push(lasts);
         reasons.extend(cause_reasons(causes));
         RepairOption {
             kind: self.kind,
@@ -123,7 +135,7 @@ impl Draft {
             hours: whole_job(&medians),
             tasks,
             wood: self.wood,
-            lasting: self.lasting,
+            years: self.years,
             // The sum of nothing is −0, which is no price.
             cost: materials.iter().map(Material::cost).sum::<f64>() + 0.0,
             materials,
@@ -133,23 +145,56 @@ impl Draft {
     }
 }
 
-/// Scores the options against each other and sorts them, best first.
+/// Scores the options against each other and sorts them, best first and what is refused last.
 ///
-/// Score = 100 × (lasting·(w_kept·kept + w_strength·strength) + w_hours·(1 − hours/most) + w_cost·(1 − cost/most)), less the school's
-/// points for each rule that speaks against; an option that a rule forbids scores 0.
+/// Score = 100 × (w_kept·kept + w_strength·strength + w_years·years/40 + w_hours·(1 − hours/most) + w_cost·(1 − cost/most)), less the
+/// school's points for each rule that speaks against; an option that a rule forbids scores 0. At Mend leaving it never comes first;
+/// where the whole skin asks for a new one, nothing comes before it.
 pub fn rank(options: &mut [RepairOption], practice: &Practice, school: School) {
     let rules = practice.school(school);
     let weights = rules.weights.shares();
-    let most = |of: fn(&RepairOption) -> f64| options.iter().map(of).fold(1e-9, f64::max);
+    let most = |of: fn(&RepairOption) -> f64| options.iter().filter(|o| !o.forbidden()).map(of).fold(1e-9, f64::max);
     let (hours, cost) = (most(|o| o.hours.p50), most(|o| o.cost));
     for option in options.iter_mut() {
         let against = option.reasons.iter().filter(|r| r.verdict == Verdict::Against).count() as f64;
-        let merit = option.lasting * (weights.kept * option.kept + weights.strength * option.strength)
+        let merit = weights.kept * option.kept
+            + weights.strength * option.strength
+            + weights.years * (option.years / NEW_YEARS).min(1.0)
             + weights.hours * (1.0 - option.hours.p50 / hours)
             + weights.cost * (1.0 - option.cost / cost);
         option.score = if option.forbidden() { 0.0 } else { (100.0 * merit - rules.against * against).max(1.0) };
     }
-    options.sort_by(|a, b| b.score.total_cmp(&a.score));
+    let waits = |o: &RepairOption| {
+        o.kind == OptionKind::Leave
+            && o.reasons.iter().any(|r| r.rule == "decide.leave" && r.verdict == Verdict::Against)
+    };
+    let best = options.iter().filter(|o| !waits(o)).map(|o| o.score).fold(0.0, f64::max);
+    if best > 0.0 {
+        options.iter_mut().filter(|o| waits(o)).for_each(|o| o.score = o.score.min(best * BEHIND));
+    }
+    let asked = |o: &RepairOption| !o.forbidden() && o.reasons.iter().any(|r| r.rule == "panel.skin");
+    if let Some(skin) = options.iter().find(|o| asked(o)).map(|o| o.score) {
+        options.iter_mut().filter(|o| !asked(o)).for_each(|o| o.score = o.score.min(skin * BEHIND));
+    }
+    let key = |o: &RepairOption| (!o.forbidden(), o.score);
+    options.sort_by(|a, b| key(b).0.cmp(&key(a).0).then(b.score.total_cmp(&a.score)));
+}
+
+/// What a rule puts behind another option scores no more than this share of it.
+const BEHIND: f64 = 0.95;
+
+/// The step that answers what was found without taking wood away: where everything found asks for one and the same, the first
+/// of them otherwise. `None` where something asks for more.
+pub fn answered_in(found: &[Found]) -> Option<&'static str> {
+    let open = || found.iter().filter(|f| f.grade > Grade::Sound);
+    let step = |f: &Found| match f.kind.answer() {
+        Answer::Step(step) => Some(step),
+        _ => None,
+    };
+    if open().any(|f| step(f).is_none()) {
+        return None;
+    }
+    open().max_by_key(|f| f.grade).and_then(step)
 }
 
 fn cause_reasons(causes: &[Cause]) -> Vec<Reason> {
@@ -162,91 +207,114 @@ fn cause_reasons(causes: &[Cause]) -> Vec<Reason> {
         .collect()
 }
 
-/// Section lost up to which soft wood may be consolidated and left (*yard rule*).
-pub const TREAT_UP_TO: f64 = 0.15;
-
-/// Leaving it, and looking again. What was graded to be mended goes on getting worse: half of what is kept and of its strength
-/// counts, and nothing of what was graded to be renewed (*yard rule*).
-fn leave(worst: Grade, lost: f64, below_waterline: bool) -> Draft {
-    let lasting = match worst {
-        Grade::Sound | Grade::Watch => 1.0,
-        Grade::Mend => 0.5,
-        Grade::Renew | Grade::Unsafe => 0.0,
-    };
-    let verdict = match worst {
-        Grade::Sound | Grade::Watch => Verdict::For,
-        Grade::Mend | Grade::Renew => Verdict::Against,
-        Grade::Unsafe => Verdict::Forbids,
-    };
-    let mut reasons = vec![
-        Reason::new("decide.leave", verdict, format!("the worst grade found here is {}", worst.label()))
-            .value("section lost at the worst place", lost * 100.0, "%")
-            .value("of what is kept and of its strength counts", lasting * 100.0, "%"),
-    ];
-    if below_waterline && worst >= Grade::Mend {
-        reasons.push(Reason::new(
-            "decide.below_water",
-            Verdict::Against,
-            "it lies below the waterline, where nobody sees it get worse",
-        ));
+/// What a school says of giving only a part of a member new wood: who renews wants it full length, and where less than what a
+/// school asks for is sound, too little is left to joint to. `board`: a plank or another board, in which any joint is one more;
+/// `new_share`: how much of its length is new.
+fn full_length(
+    kind: OptionKind,
+    board: bool,
+    new_share: f64,
+    sound: f64,
+    school: School,
+    practice: &Practice,
+) -> Vec<Reason> {
+    let joined = matches!(kind, OptionKind::ButtPiece | OptionKind::ScarfPiece | OptionKind::SpliceEnd);
+    let rules = practice.school(school);
+    let mut reasons = Vec::new();
+    let full = rules.patch_share < 1.0;
+    let long = new_share > rules.patch_share && (joined || kind == OptionKind::Sister);
+    if full && (long || (board && joined)) {
+        reasons.push(
+            Reason::new(
+                "school.full_length",
+                Verdict::Against,
+                "full-length new timber is stronger, and often quicker",
+            )
+            .school(school)
+            .against("new wood of its length", new_share * 100.0, "%", rules.patch_share * 100.0),
+        );
     }
+    if rules.whole_below < 1.0 && sound < rules.whole_below && joined {
+        reasons.push(
+            Reason::new("school.too_little", Verdict::Against, "too little of it is sound to joint new wood to")
+                .school(school)
+                .against("sound", sound * 100.0, "%", rules.whole_below * 100.0),
+        );
+    }
+    reasons
+}
+
+/// Leaving it, and looking again. The limits say what speaks against it.
+fn leave(facts: &Facts) -> Draft {
+    let years = match facts.worst {
+        Grade::Sound => 20.0,
+        Grade::Watch => 15.0,
+        Grade::Mend => OptionKind::Leave.years(false),
+        Grade::Renew => 1.0,
+        Grade::Unsafe => 0.0,
+    };
     Draft {
         kind: OptionKind::Leave,
         kept: 1.0,
-        strength: 1.0 - lost,
+        strength: facts.left(),
         extent: Extent { places: 1, ..Extent::default() },
         wood: Wood::None,
-        lasting,
-        reasons,
+        years,
+        reasons: Vec::new(),
     }
 }
 
-/// Treating it: dry, stop the cause, consolidate. `open`: cracked or broken. `length` and `area` are those of the damage, mm
-/// and mm².
-fn treat(worst: Grade, lost: f64, open: bool, moisture: Option<f64>, length: f64, area: f64, places: u32) -> Draft {
-    let verdict = |forbids: bool, against: bool| match (forbids, against) {
-        (true, _) => Verdict::Forbids,
-        (_, true) => Verdict::Against,
-        _ => Verdict::For,
-    };
-    let much = lost > TREAT_UP_TO;
-    let mut reasons = vec![
-        Reason::new(
-            "decide.treat",
-            verdict(worst == Grade::Unsafe, much || worst == Grade::Renew),
-            if much {
-                "consolidant gives no strength back: too much of the section is gone to leave it so"
-            } else {
-                "dry it, stop the cause, consolidate and seal; little of the section is gone"
-            },
-        )
-        .against("section lost", lost * 100.0, "%", TREAT_UP_TO * 100.0),
-        Reason::note(
-            "decide.borate",
-            "a borate salt keeps decay from coming back, and is kept out of the water; glycol is poisonous and keeps glue and paint from sticking",
-        )
-        .source("handbook 09"),
-    ];
-    if open {
-        reasons.push(Reason::new(
-            "decide.treat_crack",
-            Verdict::Forbids,
-            "a crack or a break is not closed by treating it: let in a piece, splice it, or watch it",
-        ));
-    }
-    if let Some(moisture) = moisture.filter(|m| *m > GLUE_LIMIT) {
-        reasons.push(
-            Reason::new("decide.dry_first", Verdict::Note, "too wet to consolidate now: dry it first")
-                .against("moisture", moisture, "%", GLUE_LIMIT),
-        );
-    }
+/// Treating it: dry, stop the cause, preserve and seal. `length` and `area` are those of the damage, mm and mm².
+fn treat(facts: &Facts, length: f64, area: f64, places: u32) -> Draft {
     Draft {
         kind: OptionKind::Treat,
         kept: 1.0,
-        strength: 1.0 - lost,
+        strength: facts.left(),
         extent: Extent { length, area, places, ..Extent::default() },
         wood: Wood::None,
-        lasting: 1.0,
+        years: OptionKind::Treat.years(false),
+        reasons: Vec::new(),
+    }
+}
+
+/// Layers that came apart, glued together again where they are. `length` and `area` are those of the damage, mm and mm².
+fn inject(length: f64, area: f64, places: u32) -> Draft {
+    Draft {
+        kind: OptionKind::Inject,
+        kept: 1.0,
+        strength: 0.85,
+        extent: Extent { length, cut: area / 100.0, area, places, ..Extent::default() },
+        wood: Wood::None,
+        years: OptionKind::Inject.years(false),
+        reasons: Vec::new(),
+    }
+}
+
+/// A member out of shape, freed and pressed back over `length`, mm.
+fn flatten(extent: Extent, strength: f64) -> Draft {
+    Draft {
+        kind: OptionKind::FreeAndFlatten,
+        kept: 1.0,
+        strength,
+        extent,
+        wood: Wood::None,
+        years: OptionKind::FreeAndFlatten.years(false),
+        reasons: vec![Reason::note(
+            "decide.pressed",
+            "old fastenings are drawn or cut, not levered; the shape is blocked until it stays by itself",
+        )],
+    }
+}
+
+/// An open scarf, cleaned and closed again. `glued`: dry enough, or no reading says otherwise.
+fn refit(extent: Extent, strength: f64, reasons: Vec<Reason>) -> Draft {
+    Draft {
+        kind: OptionKind::RefitScarf,
+        kept: 1.0,
+        strength,
+        extent,
+        wood: Wood::None,
+        years: OptionKind::RefitScarf.years(false),
         reasons,
     }
 }

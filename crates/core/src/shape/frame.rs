@@ -4,7 +4,7 @@ use crate::error::{self, InputError};
 use crate::geometry::Point;
 use crate::grid::offsets::{Offsets, RowKind};
 use crate::reason::{Reason, Verdict};
-use crate::repair::decide::member::{RUN_OUT, run_out};
+use crate::repair::decide::member::{Curve, RUN_OUT, run_out};
 use crate::repair::way::OptionKind;
 use crate::timber::board::Drying;
 use crate::timber::species::Species;
@@ -36,7 +36,7 @@ pub struct FrameShape {
     pub aft: Vec<Point>,
     pub bevels: Vec<BevelAt>,
     pub girth: f64,
-    /// Tightest radius along it; `None` where it is nearly straight.
+    /// Tightest radius of its curve, away from the rabbet; `None` where it is nearly straight.
     pub radius: Option<f64>,
     /// Where that is, along from the heel.
     pub tightest_at: f64,
@@ -46,6 +46,16 @@ pub struct FrameShape {
     pub turns: bool,
 }
 
+impl FrameShape {
+    /// The curve a new frame is made to.
+    pub fn curve(&self) -> Curve {
+        self.radius.map_or(Curve::Straight, Curve::Radius)
+    }
+}
+
+/// Near the rabbet a small radius over a short end is not the frame's curve: this share of the girth is passed over there
+/// (*yard rule*).
+const HEEL: f64 = 0.2;
 /// Points of a section.
 const DENSE: usize = 41;
 /// Points each way that a radius is taken over.
@@ -76,7 +86,9 @@ pub fn shape(offsets: &Offsets, x: f64, space: f64) -> Result<FrameShape, InputE
     // Over a fifth of the girth: a spline between few points bends a little more here and a little less there.
     let curvature =
         |i: usize| super::pattern::curvature(&[section[i - REACH], section[i], section[i + REACH]])[1].abs();
-    let tightest = (REACH..DENSE - REACH).max_by(|a, b| curvature(*a).total_cmp(&curvature(*b))).unwrap_or(DENSE / 2);
+    let heel = girth_to.iter().position(|g| *g >= HEEL * girth).unwrap_or(REACH);
+    let tightest =
+        (heel.max(REACH)..DENSE - REACH).max_by(|a, b| curvature(*a).total_cmp(&curvature(*b))).unwrap_or(DENSE / 2);
     let radius = 1.0 / curvature(tightest).max(1e-9);
     let mut sections = vec![Section { x: fore, points: fore_section.clone() }];
     let station = usize::from(fore < x);

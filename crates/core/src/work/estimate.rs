@@ -18,6 +18,7 @@ choices! {
         Fasten = "fasten", "Fasten";
         Fair = "fair", "Plane and fair";
         Caulk = "caulk", "Caulk and pay";
+        Lap = "lap", "Clean and bed the laps";
         Seal = "seal", "Prime and seal";
         Coat = "coat", "Coat";
         Inspect = "inspect", "Inspect again";
@@ -40,6 +41,7 @@ impl Operation {
             Self::Fasten => (0.12, "fastening"),
             Self::Fair => (0.6, "m"),
             Self::Caulk => (0.5, "m of seam"),
+            Self::Lap => (0.6, "m of lap"),
             Self::Seal => (0.25, "m"),
             Self::Coat => (0.35, "m²"),
             Self::Inspect => (0.5, "place"),

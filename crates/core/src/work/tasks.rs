@@ -1,6 +1,7 @@
 //! The tasks of a decided repair, in the order they are done.
 
 use crate::caution::Caution;
+use crate::grid::Between;
 use crate::repair::way::OptionKind;
 
 use super::estimate::{Hours, Operation};
@@ -32,8 +33,14 @@ pub struct Extent {
     pub area: f64,
     /// Separate pieces.
     pub places: u32,
+    /// How much heavier the new wood is to measure, shape and try than a plank or a frame: 1 or less counts as 1.
+    pub heavy: f64,
+    /// What lies between the planks beside it: seams are caulked, laps cleaned and bedded, edges glued.
+    pub between: Between,
 }
 
+/// A plank pressed to shape stays blocked so long before it is fastened, h: days, not hours (*yard rule*).
+pub const SET_HOURS: f64 = 72.0;
 /// Epoxy cures 24 h at 20 °C unless the product says otherwise.
 pub const GLUE_CURE_HOURS: f64 = 24.0;
 
@@ -47,6 +54,7 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
     let cut = extent.cut / 1000.0;
     let seam = extent.seam / 1000.0;
     let places = f64::from(extent.places);
+    let heavy = extent.heavy.max(1.0);
     let task = |operation: Operation, what, amount: f64, wait_after, cautions: &[Caution]| Task {
         operation,
         what,
@@ -79,6 +87,65 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
             ),
         ];
     }
+    let fasten = || task(O::Fasten, "Bore, counterbore, fasten and plug", f64::from(extent.fastenings), 0.0, &[]);
+    let opened = |what: &'static str| match extent.between {
+        Between::Seam => task(O::Reef, what, seam, 0.0, &[Caution::OldPaint]),
+        Between::Lap => {
+            task(O::Lap, "Open the laps and clean them to bare wood", seam * 0.5, 0.0, &[Caution::OldPaint])
+        }
+        Between::GluedEdge | Between::Joint => {
+            task(O::CutOut, "Saw the glued edges open", seam, 0.0, &[Caution::Machines, Caution::Dust])
+        }
+    };
+    let caulk = || match extent.between {
+        Between::Seam => task(O::Caulk, "Prime, caulk and pay the seams", seam, 24.0, &[Caution::Solvents]),
+        Between::Lap => task(
+            O::Lap,
+            "Sealer on the bare laps, flexible adhesive, and the land's fastenings renewed between the frames",
+            seam,
+            24.0,
+            &[Caution::Solvents],
+        ),
+        Between::GluedEdge | Between::Joint => {
+            task(O::Glue, "Glue the edges", seam, GLUE_CURE_HOURS, &[Caution::Resins])
+        }
+    };
+    let seal = || task(O::Seal, "Prime bare wood the same day", metres.max(0.3 * places), 12.0, &[Caution::Solvents]);
+    let glued = "Wet out twice on end grain, glue and clamp; squeeze-out along the whole joint";
+    if kind == OptionKind::FreeAndFlatten {
+        let mut tasks = vec![
+            task(O::Strip, "Free the fastenings for its length", metres.max(0.3 * places), 0.0, &[Caution::OldPaint]),
+            opened("Rake the seams beside it"),
+            task(O::DryFit, "Wet it and press it flat, block by block", metres.max(0.3 * places), SET_HOURS, &[]),
+        ];
+        if extent.fastenings > 0 {
+            tasks.push(fasten());
+        }
+        if seam > 0.0 {
+            tasks.push(caulk());
+        }
+        tasks.push(seal());
+        tasks.retain(|t| t.amount > 0.0);
+        return tasks;
+    }
+    if matches!(kind, OptionKind::RefitScarf | OptionKind::Inject) {
+        let open = if kind == OptionKind::Inject {
+            "Open the edge, bore, and see that it is dry and clean inside"
+        } else {
+            "Open the scarf and clean both faces to bare wood"
+        };
+        let mut tasks = vec![
+            task(O::Strip, open, metres.max(0.3 * places), 0.0, &[Caution::OldPaint]),
+            task(O::DryFit, "Close it dry, and see that it closes all along", metres.max(0.3 * places), 0.0, &[]),
+            task(O::Glue, glued, cut.max(0.5) * heavy, GLUE_CURE_HOURS, &[Caution::Resins]),
+        ];
+        if extent.fastenings > 0 {
+            tasks.push(fasten());
+        }
+        tasks.push(task(O::Fair, "Plane flush and fair", metres.max(0.3 * places), 0.0, &[Caution::Dust]));
+        tasks.push(seal());
+        return tasks;
+    }
     let steamed = kind == OptionKind::Steam;
     let mut tasks = Vec::new();
     if kind.takes_out() {
@@ -92,34 +159,33 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
     }
     tasks.push(task(O::Strip, "Strip the coating and prove the extent", metres, 0.0, &[Caution::OldPaint]));
     if seam > 0.0 {
-        tasks.push(task(O::Reef, "Reef out the seams touched, without widening them", seam, 0.0, &[Caution::OldPaint]));
+        tasks.push(opened("Reef out the seams touched, without widening them"));
     }
     // The damaged wood holds the shape and is the pattern: the shape is taken before it is cut out.
-    tasks.push(task(O::TakeShape, "Take the shape and make the pattern", metres.max(0.3 * places), 0.0, &[]));
-    tasks.push(task(O::CutOut, "Cut out to the lines", cut, 0.0, &[Caution::Machines, Caution::Dust]));
+    tasks.push(task(O::TakeShape, "Take the shape and make the pattern", metres.max(0.3 * places) * heavy, 0.0, &[]));
+    tasks.push(task(O::CutOut, "Cut out to the lines", cut * heavy, 0.0, &[Caution::Machines, Caution::Dust]));
     tasks.push(task(
         O::Mill,
         "Mill and shape the new wood",
-        metres.max(0.3 * places),
+        metres.max(0.3 * places) * heavy,
         0.0,
         &[Caution::Machines, Caution::Dust],
     ));
     if steamed {
         tasks.push(task(O::Bend, "Steam and bend to the former", metres.max(0.5), 24.0, &[Caution::Steam]));
     }
-    tasks.push(task(O::DryFit, "Dry-fit, trim and bevel until it closes", metres.max(0.4 * places), 0.0, &[]));
+    tasks.push(task(O::DryFit, "Dry-fit, trim and bevel until it closes", metres.max(0.4 * places) * heavy, 0.0, &[]));
     if kind.is_glued() {
-        let what = "Wet out twice on end grain, glue and clamp; squeeze-out along the whole joint";
-        tasks.push(task(O::Glue, what, cut.max(0.5), GLUE_CURE_HOURS, &[Caution::Resins]));
+        tasks.push(task(O::Glue, glued, cut.max(0.5), GLUE_CURE_HOURS, &[Caution::Resins]));
     }
     if extent.fastenings > 0 {
-        tasks.push(task(O::Fasten, "Bore, counterbore, fasten and plug", f64::from(extent.fastenings), 0.0, &[]));
+        tasks.push(fasten());
     }
     if seam > 0.0 {
-        tasks.push(task(O::Caulk, "Prime, caulk and pay the seams", seam, 24.0, &[Caution::Solvents]));
+        tasks.push(caulk());
     }
     tasks.push(task(O::Fair, "Plane flush and fair", metres.max(0.3 * places), 0.0, &[Caution::Dust]));
-    tasks.push(task(O::Seal, "Prime bare wood the same day", metres.max(0.3 * places), 12.0, &[Caution::Solvents]));
+    tasks.push(seal());
     tasks
 }
 
@@ -128,7 +194,16 @@ mod tests {
     use super::*;
 
     fn order_of(kind: OptionKind) -> Vec<Operation> {
-        let extent = Extent { length: 2_000.0, cut: 900.0, seam: 4_000.0, fastenings: 16, area: 3e5, places: 1 };
+        let extent = Extent {
+            length: 2_000.0,
+            cut: 900.0,
+            seam: 4_000.0,
+            fastenings: 16,
+            area: 3e5,
+            places: 1,
+            heavy: 1.0,
+            between: Between::Seam,
+        };
         unfold(kind, &extent, |op| op.rate().0).into_iter().map(|t| t.operation).collect()
     }
 

@@ -4,15 +4,17 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::practice::School;
-use mend_keel_core::repair::decide::{self, RepairOption, Wood, member};
+use mend_keel_core::repair::decide::alone::Answered;
+use mend_keel_core::repair::decide::{RepairOption, Wood};
 use mend_keel_core::repair::way::OptionKind;
-use mend_keel_core::survey::Grade;
+use mend_keel_core::survey::{Answer as AnsweredBy, Grade};
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::boards::{self, Board};
+use mend_keel_store::findings::Finding;
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::decide::{Subject, case, member_case, pieces, rates, settled};
+use crate::file::decide::{self, Subject, pieces, rates, settled};
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{self, Units};
 use crate::web::auth::{BoatReader, Crew};
@@ -38,7 +40,29 @@ struct Row {
     found: String,
     worst: &'static str,
     decided: Option<(String, String)>,
+    /// Found since it was decided.
+    since: Vec<String>,
+    /// The step that answers it, where no wood is taken.
+    step: Option<Step>,
     untreated: Vec<String>,
+}
+
+/// A step of the work that answers what was found.
+struct Step {
+    key: &'static str,
+    label: &'static str,
+}
+
+impl Step {
+    fn of(key: &'static str) -> Self {
+        let label = match key {
+            "seams" => "Seams",
+            "fasten" => "Fasten",
+            "finish" => "Finish",
+            _ => "Survey",
+        };
+        Self { key, label }
+    }
 }
 
 #[get("/boats/<id>/decide")]
@@ -55,7 +79,15 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
                 .map(|f| format!("{} at {}", f.kind.label().to_lowercase(), file.shown(&f.place)))
                 .collect();
             let decided = file.decision(asking.id).map(|d| (d.kind.label().to_owned(), d.reason.clone()));
+            let kinds = || found.iter().filter(|f| f.grade > Grade::Sound);
+            let answered = kinds().all(|f| matches!(f.kind.answer(), AnsweredBy::Step(_)));
+            let step = kinds().max_by_key(|f| f.grade).filter(|_| answered).and_then(|f| match f.kind.answer() {
+                AnsweredBy::Step(step) => Some(Step::of(step)),
+                _ => None,
+            });
             let row = Row {
+                since: since(&file, asking.id),
+                step,
                 member_id: asking.id,
                 is_plank: asking.kind == MemberKind::Plank,
                 part: asking.name,
@@ -76,6 +108,12 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     })
 }
 
+/// What was found on a part since it was decided on.
+fn since(file: &BoatFile, id: i64) -> Vec<String> {
+    let told = |f: &Finding| format!("{} at {}", f.kind.label().to_lowercase(), file.shown(&f.place));
+    file.found_since(id).into_iter().map(told).collect()
+}
+
 #[derive(Template)]
 #[template(path = "decide/options.html")]
 struct Options {
@@ -89,8 +127,14 @@ struct Options {
     options: Vec<OptionView>,
     decided: Option<(String, String)>,
     untreated: Vec<String>,
+    since: Vec<String>,
     /// Why there are none.
     none: String,
+    /// Where it is answered.
+    step: Option<Step>,
+    /// Parts damaged alike that can be decided on with this one.
+    alike: Vec<(i64, String)>,
+    any_refused: bool,
     schools: Choices,
     with: String,
     /// Beside another school: option, rank and score here, rank and score there, what only one of them says.
@@ -118,6 +162,7 @@ struct OptionView {
     strength: String,
     p50: String,
     p80: String,
+    years: String,
     wood: Vec<String>,
     rack: Vec<String>,
     cost: String,
@@ -159,6 +204,7 @@ fn option_view(option: &RepairOption, subject: &Subject<'_>, rack: &[Board], uni
         strength: view::percent(option.strength),
         p50: view::hours(option.hours.p50),
         p80: view::hours(option.hours.p80),
+        years: format!("{:.0} years", option.years),
         wood: wood_words(&option.wood, units),
         rack: pieces(subject, option).iter().map(|p| crate::file::timber::rack_says(p, rack, units)).collect(),
         cost: money(option.cost),
@@ -179,14 +225,10 @@ async fn lay_out(
     file: &BoatFile,
     subject: &Subject<'_>,
     school: School,
-) -> std::result::Result<Vec<RepairOption>, AppError> {
+) -> std::result::Result<Answered, AppError> {
     let rates = rates(desk.store).await?;
     let rate = |op: Operation| rates.get(&op).copied().unwrap_or(op.rate().0);
-    let options = match subject {
-        Subject::Plank(plank) => case(file, plank, school).and_then(|case| decide::options(&case, rate)),
-        _ => member_case(file, subject, school).and_then(|case| member::options(&case, rate)),
-    };
-    options.map_err(|e| AppError::Refused(e.message))
+    decide::lay_out(file, subject, school, rate).map_err(|e| AppError::Refused(e.message))
 }
 
 /// What two schools say of the same options: ranked by the boat's own.
@@ -242,15 +284,25 @@ async fn page(
     let school = file.boat.school;
     let rack = boards::list(desk.store).await?;
     let with = with.filter(|s| *s != school);
-    let (options, none, beside) = match lay_out(desk, file, subject, school).await {
-        Ok(options) => {
+    let (mut none, mut step) = (String::new(), None);
+    let (options, beside) = match lay_out(desk, file, subject, school).await {
+        Ok(Answered { answered_in: Some(key), .. }) => {
+            step = Some(Step::of(key));
+            none = "What was found here is answered without taking wood away.".to_owned();
+            (Vec::new(), Vec::new())
+        }
+        Ok(Answered { options, answered_in: None }) => {
             let other = match with {
-                Some(other) => beside(&options, &lay_out(desk, file, subject, other).await?, desk.units),
+                Some(other) => beside(&options, &lay_out(desk, file, subject, other).await?.options, desk.units),
                 None => Vec::new(),
             };
-            (options.iter().map(|o| option_view(o, subject, &rack, desk.units)).collect(), String::new(), other)
+            (options.iter().map(|o| option_view(o, subject, &rack, desk.units)).collect::<Vec<_>>(), other)
         }
-        Err(AppError::Refused(why)) => (Vec::new(), why, Vec::new()),
+        Err(AppError::Refused(why)) => {
+            step = Some(Step::of("survey"));
+            none = why;
+            (Vec::new(), Vec::new())
+        }
         Err(e) => return Err(e),
     };
     let id = subject.id();
@@ -263,10 +315,14 @@ async fn page(
         is_plank: matches!(subject, Subject::Plank(_)),
         school: school.label(),
         creed: school.creed(),
+        any_refused: options.iter().any(|o| o.forbidden),
         options,
         decided: file.decision(id).map(|d| (d.kind.label().to_owned(), d.reason.clone())),
         untreated: file.untreated(id),
+        since: since(file, id),
+        alike: decide::alike(file, subject).into_iter().map(|m| (m.id, m.name.clone())).collect(),
         none,
+        step,
         schools: pairs(&others, School::code, School::label),
         with: with.map_or(String::new(), |s| s.code().to_owned()),
         beside,
@@ -291,19 +347,41 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, part: i64, posted: Post
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let kind = read.choice("option", OptionKind::from_code);
     let reason = reason(&mut read);
-    let options = lay_out(&desk, &file, &subject, file.boat.school).await?;
-    let chosen = kind.and_then(|kind| options.iter().find(|o| o.kind == kind));
-    if kind.is_some() && chosen.is_none() {
-        read.faults.add(InputError::new("option", "is not possible on this part"));
+    let against = read.text("against", NOTE_LIMIT);
+    let mut subjects = vec![subject];
+    for other in decide::alike(&file, &subject) {
+        if read.is_on(&format!("also_{}", other.id)) {
+            subjects.push(Subject::Member(other));
+        }
     }
-    let (Some(option), true) = (chosen, read.faults.is_empty()) else {
+    let mut chosen: Vec<(Subject<'_>, RepairOption)> = Vec::new();
+    for subject in &subjects {
+        let options = lay_out(&desk, &file, subject, file.boat.school).await?.options;
+        let Some(kind) = kind else { break };
+        let field = if subject.id() == part { "option" } else { "also" };
+        match options.into_iter().find(|o| o.kind == kind) {
+            None => read.faults.add(InputError::new(field, format!("is not possible on {}", subject.name()))),
+            Some(option) if option.forbidden() && against.is_empty() => {
+                let message =
+                    format!("a rule speaks against this on {}: say why it is done all the same", subject.name());
+                read.faults.add(InputError::new("against", message));
+            }
+            Some(option) => chosen.push((*subject, option)),
+        }
+    }
+    if chosen.is_empty() || !read.faults.is_empty() {
         return render_faulty(&page(&desk, &file, &subject, None, posted.form.typed(), read.faults).await?);
-    };
-    let (decision, pieces) = settled(&file, &subject, option, reason);
+    }
     let mut work = desk.store.begin(posted.act()).await?;
-    let decided = work.decide(&decision, &pieces).await?;
-    work.add_tasks(id, subject.id(), decided, &option.tasks).await?;
-    let location = if pieces.is_empty() { format!("/boats/{id}/decide") } else { format!("/boats/{id}/shape") };
+    let mut new_wood = false;
+    for (subject, option) in &chosen {
+        let why = if option.forbidden() { against.as_str() } else { "" };
+        let (decision, pieces) = settled(&file, subject, option, reason.clone(), why);
+        let decided = work.decide(&decision, &pieces).await?;
+        work.add_tasks(id, subject.id(), decided, &option.tasks).await?;
+        new_wood |= !pieces.is_empty();
+    }
+    let location = if new_wood { format!("/boats/{id}/shape") } else { format!("/boats/{id}/decide") };
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }

@@ -468,7 +468,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let options = region.options(&laid, &decide::rates(desk.store).await?)?;
     let mut work = desk.store.begin(posted.act()).await?;
     for ((plank, l), option) in region.planks.iter().zip(&laid).zip(&options) {
-        let (decision, pieces) = decide::settled(&file, &Subject::Plank(plank), option, reason.clone());
+        let (decision, pieces) = decide::settled(&file, &Subject::Plank(plank), option, reason.clone(), "");
         let pieces = divided(&file, plank, &l.stretch, pieces);
         let decided = work.decide(&decision, &pieces).await?;
         work.add_tasks(id, plank.id, decided, &option.tasks).await?;

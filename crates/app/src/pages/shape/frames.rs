@@ -2,7 +2,7 @@
 
 use askama::Template;
 use mend_keel_core::grid::member::MemberKind;
-use mend_keel_core::repair::decide::member::which_way;
+use mend_keel_core::repair::decide::member::{Curve, Rib, Way, which_way};
 use mend_keel_core::shape::bend::{self, SteamRisk, Steaming};
 use mend_keel_core::shape::frame::{self, FrameShape, Scantling};
 use mend_keel_core::timber::board::Drying;
@@ -48,10 +48,19 @@ fn radius_words(shape: &FrameShape, units: Units) -> String {
     shape.radius.map_or("nearly straight".to_owned(), |r| units.len(r))
 }
 
+/// A frame that is to be made new.
+fn rib(m: &MemberRow, shape: Option<&FrameShape>) -> Rib {
+    let curve = shape.map_or(Curve::Unknown, FrameShape::curve);
+    Rib { moulded: m.width, length: m.length, curve, steams: true }
+}
+
 /// The way that speaks best for itself.
-fn best_way(species: &Species, m: &MemberRow, radius: Option<f64>, crook: bool) -> &'static str {
-    let ways = which_way(species, m.width, m.length, radius, crook);
-    let worst = |w: &mend_keel_core::repair::decide::member::Way| w.reasons.iter().map(|r| r.verdict).max();
+fn best_way(species: &Species, m: &MemberRow, shape: Option<&FrameShape>, crook: bool) -> &'static str {
+    if shape.is_none() {
+        return "curve not known";
+    }
+    let ways = which_way(Some(species), &rib(m, shape), crook);
+    let worst = |w: &Way| w.reasons.iter().map(|r| r.verdict).max();
     let best = ways.iter().min_by_key(|w| worst(w).unwrap_or(Verdict::Note));
     best.map_or("", |w| w.kind.label())
 }
@@ -69,7 +78,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
                 girth: shape.as_ref().map_or(desk.units.run(m.length), |s| desk.units.run(s.girth)),
                 radius: shape.as_ref().map_or(String::new(), |s| radius_words(s, desk.units)),
                 bevel: shape.as_ref().map_or(String::new(), |s| format!("{:+.1}°", s.most_bevel)),
-                way: wood.map_or("", |w| best_way(w, m, shape.as_ref().and_then(|s| s.radius), false)),
+                way: wood.map_or("", |w| best_way(w, m, shape.as_ref(), false)),
                 found: file.found_on(m.id).count(),
             }
         })
@@ -174,7 +183,7 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked:
     let shape = decide::frame_shape(&file, m.number);
     let radius = shape.as_ref().and_then(|s| s.radius);
     let mut faults = Faults::default();
-    let ways = which_way(wood, m.width, m.length, radius, crook)
+    let ways = which_way(Some(wood), &rib(m, shape.as_ref()), crook)
         .into_iter()
         .map(|w| WayView {
             label: w.kind.label(),

@@ -380,7 +380,8 @@ pub async fn read(
         _ => read.points("shape"),
     };
     let depth = read.optional_length("depth").unwrap_or(0.0);
-    let must_be_deep = kind.is_some_and(|k| k.is_damage()) && certainty != Some(Certainty::Suspected);
+    let must_be_deep =
+        kind.is_some_and(|k| k.is_damage() && !k.taken_as_through()) && certainty != Some(Certainty::Suspected);
     if (must_be_deep && depth <= 0.0 || depth < 0.0) && !read.faults.has("depth") {
         read.faults.add(InputError::new("depth", "how deep does it go? Enter more than 0"));
     }

@@ -3,6 +3,7 @@
 use serde::Serialize;
 
 use crate::fastening;
+use crate::grid::Between;
 use crate::practice::Prices;
 use crate::repair::{gluing, graving};
 use crate::work::tasks::Extent;
@@ -63,13 +64,18 @@ pub fn materials(
     }
     let line = |what, amount, unit, each| Material { what, amount, unit, each };
     let (with_spares, _) = fastening::order(extent.fastenings);
+    let seam = match extent.between {
+        Between::Seam => "seam, caulked and payed",
+        Between::Lap => "laps, sealed and bedded",
+        Between::GluedEdge | Between::Joint => "edges, sealed and glued",
+    };
     let treated = if matches!(kind, OptionKind::Treat) { extent.area / 1e6 * 3.0 } else { extent.area / 1e6 };
     [
         line("timber, as bought", timber * prices.waste, "m³", prices.timber),
         line("plywood", plywood * prices.waste, "m² × mm", prices.plywood),
         line("glue, mixed", gluing::mixed_kg(glue_area), "kg", prices.glue),
         line("fastenings", f64::from(with_spares), "", prices.fastening),
-        line("seam, caulked and payed", extent.seam / 1e3, "m", prices.seam),
+        line(seam, extent.seam / 1e3, "m", prices.seam),
         line("primer and treatment", treated, "m²", prices.treatment),
     ]
     .into_iter()

@@ -3,19 +3,23 @@
 
 use crate::error::{self, InputError};
 use crate::fastening;
-use crate::grid::member::MemberKind;
-use crate::practice::{Practice, School};
+use crate::grid::Construction;
+use crate::grid::member::{MemberKind, Surface};
+use crate::practice::{Practice, School, Use};
 use crate::reason::{Reason, Verdict};
 use crate::repair::scarf;
 use crate::shape::bend;
-use crate::survey::{Cause, Grade};
+use crate::survey::{Answer, Cause, FindingKind, Grade};
 use crate::timber::board::Drying;
 use crate::timber::moisture::GLUE_LIMIT;
 use crate::timber::species::Species;
 use crate::work::estimate::Operation;
 use crate::work::tasks::Extent;
 
-use super::{Draft, RepairOption, Timber, Wood, leave, rank, treat};
+use super::{
+    Body, Draft, Facts, Found, RepairOption, Skin, Timber, Wood, flatten, full_length, inject, leave, limits, rank,
+    refit, treat,
+};
 use crate::repair::way::OptionKind;
 
 /// How a member is mended.
@@ -29,6 +33,8 @@ pub enum Class {
     Board,
     /// Plywood.
     Panel,
+    /// Layers of veneer glued over each other.
+    Moulded,
 }
 
 impl Class {
@@ -42,19 +48,17 @@ impl Class {
             K::DeckPanel => Self::Panel,
         }
     }
-}
 
-/// One damaged place. x along the member from its start, `across` of its face and `depth` into it, mm.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Place {
-    pub from: f64,
-    pub to: f64,
-    pub across: f64,
-    pub depth: f64,
-    /// Soft wood, whose edge is not seen: cut beyond it.
-    pub rotten: bool,
-    /// Broken right through.
-    pub broken: bool,
+    /// How a piece of the shell is mended that is no plank in a hull with seams; `None` where it is one.
+    pub fn of_shell(construction: Construction) -> Option<Self> {
+        match construction {
+            Construction::PlywoodFramed | Construction::PlywoodTaped => Some(Self::Panel),
+            Construction::ColdMoulded => Some(Self::Moulded),
+            Construction::Strip => Some(Self::Board),
+            Construction::CarvelCaulked | Construction::CarvelGlued | Construction::BattenSeam => None,
+            Construction::DoublePlanked | Construction::Lapstrake => None,
+        }
+    }
 }
 
 /// Everything the options depend on. Lengths mm.
@@ -67,15 +71,22 @@ pub struct Case<'s> {
     pub width: f64,
     /// Sided, for a frame.
     pub thickness: f64,
-    pub species: &'s Species,
-    pub damage: Vec<Place>,
-    pub worst: Grade,
+    /// `None`: not known.
+    pub species: Option<&'s Species>,
+    /// Everything found on it.
+    pub found: Vec<Found>,
+    /// Holes somebody recorded, `[along, across, diameter]`.
+    pub recorded_holes: Vec<[f64; 3]>,
+    /// Causes nobody treated.
     pub causes: Vec<Cause>,
     /// Highest corrected moisture read on it, %.
     pub moisture: Option<f64>,
     pub below_waterline: bool,
-    /// Tightest inside radius of its curve; `None` where it is nearly straight.
-    pub radius: Option<f64>,
+    pub curve: Curve,
+    /// Of a plywood hull: its whole skin, her age in years and what she is used for.
+    pub skin: Option<Skin>,
+    pub age: Option<f64>,
+    pub boat_use: Option<Use>,
     /// Mean width of the strakes that cross it; 0 where none do.
     pub strake_width: f64,
     /// A crook grown to its curve is at hand.
@@ -84,10 +95,49 @@ pub struct Case<'s> {
     pub practice: Practice,
 }
 
+/// The curve of a member.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Curve {
+    /// Nobody took its shape.
+    Unknown,
+    /// Nearly straight.
+    Straight,
+    /// Inside radius of the curve it must be bent or sawn to, mm.
+    Radius(f64),
+}
+
+impl Curve {
+    /// The radius it is bent to, mm, where its shape is known; a straight one is bent to nothing.
+    fn radius(self) -> Option<f64> {
+        match self {
+            Self::Unknown => None,
+            Self::Straight => Some(STRAIGHT),
+            Self::Radius(radius) => Some(radius),
+        }
+    }
+}
+
+/// Stands for the radius of what is straight, mm.
+const STRAIGHT: f64 = 1e6;
+
 /// Frame splices scarf at this ratio across the moulding.
 pub const SPLICE_RATIO: f64 = 12.0;
 /// A sister runs past the break by this many strakes each way.
 pub const SISTER_STRAKES: f64 = 3.0;
+/// … and by this many of its own depths where no strakes cross it (*yard rule*).
+const SISTER_DEPTHS: f64 = 6.0;
+/// Strength of a sister that cannot run past the damage on one side (*yard rule*): that end is not restored.
+const SISTERED_SHORT: f64 = 0.75;
+/// A splice longer than this share of the member is a new member.
+const SPLICE_MOST: f64 = 0.8;
+/// Section of a plank or a frame of ordinary size, mm²: what is heavier takes longer in proportion (*yard rule*) …
+const ORDINARY_SECTION: f64 = 4_000.0;
+/// … up to so many times.
+const HEAVIEST: f64 = 8.0;
+/// Fastenings of the two planks that end or land side by side on a backbone member, both sides of the boat …
+const HOOD_ENDS: u32 = 6;
+/// … and how much of the member such a pair takes, mm (*yard rule*).
+const HOOD_WIDTH: f64 = 130.0;
 /// Strength of a rib with a full sister beside it (*yard rule*: the fastenings share the load).
 const SISTERED: f64 = 0.95;
 /// Strength of a bevelled patch in a panel, at 8:1.
@@ -108,34 +158,17 @@ pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<R
     error::length("length", case.length)?;
     error::length("width", case.width)?;
     error::length("thickness", case.thickness)?;
-    if let Some(radius) = case.radius {
+    if let Curve::Radius(radius) = case.curve {
         error::positive("radius", radius)?;
     }
-    if case.damage.is_empty() {
+    let asks = |f: &Found| f.grade > Grade::Sound && !matches!(f.kind.answer(), Answer::Step(_));
+    if !case.found.iter().any(asks) {
         return Err(InputError::new("damage", "mark the damage on this part first"));
     }
     let context = Context::new(case);
-    let mut drafts = vec![context.leave(), context.treat()];
-    match case.class {
-        Class::Rib => {
-            drafts.push(context.sister());
-            drafts.extend(context.splice());
-            drafts.extend(context.new_rib());
-        }
-        Class::Long(ratio) => {
-            drafts.push(context.graving());
-            drafts.extend(context.scarf(f64::from(ratio)));
-            drafts.push(context.whole(OptionKind::Replace));
-        }
-        Class::Board => {
-            drafts.push(context.graving());
-            drafts.extend(context.scarf(scarf::PLANKING_RATIO));
-            drafts.push(context.whole(OptionKind::WholePlank));
-        }
-        Class::Panel => {
-            drafts.push(context.panel_patch());
-            drafts.push(context.reskin());
-        }
+    let mut drafts = context.drafts();
+    for draft in &mut drafts {
+        context.judge(draft);
     }
     let mut options: Vec<RepairOption> = drafts
         .into_iter()
@@ -147,41 +180,146 @@ pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<R
 
 struct Context<'c> {
     case: &'c Case<'c>,
+    /// What asks for work here.
+    damage: Vec<Found>,
     /// Damage along the member with what must be cut beyond it.
     cut: (f64, f64),
-    /// Share of the section lost at the worst place.
-    lost: f64,
+    facts: Facts,
 }
 
 impl<'c> Context<'c> {
     fn new(case: &'c Case<'c>) -> Self {
         let rules = &case.practice.graving;
-        let beyond = |p: &Place| if p.rotten { rules.rot_along.max(2.0 * case.thickness) } else { rules.crack_tip };
-        let from = case.damage.iter().map(|p| p.from - beyond(p)).fold(f64::INFINITY, f64::min);
-        let to = case.damage.iter().map(|p| p.to + beyond(p)).fold(f64::NEG_INFINITY, f64::max);
-        let section = |p: &Place| {
-            if p.broken { 1.0 } else { (p.across / case.width).min(1.0) * (p.depth / case.thickness).min(1.0) }
+        let asks = |f: &&Found| f.grade > Grade::Sound && !matches!(f.kind.answer(), Answer::Step(_));
+        let damage: Vec<Found> = case.found.iter().filter(asks).copied().collect();
+        let beyond = |f: &Found| {
+            if f.kind.spreads() { rules.rot_along.max(2.0 * case.thickness) } else { rules.crack_tip }
+        };
+        let from = damage.iter().map(|f| f.from - beyond(f)).fold(f64::INFINITY, f64::min);
+        let to = damage.iter().map(|f| f.to + beyond(f)).fold(f64::NEG_INFINITY, f64::max);
+        let body = Body {
+            kind: case.kind,
+            length: case.length,
+            width: case.width,
+            thickness: case.thickness,
+            below_waterline: case.below_waterline,
+            moisture: case.moisture,
+            cause_treated: case.causes.iter().all(|c| *c == Cause::Age),
+            durability: case.species.map(|s| s.decay),
+            holes: &case.recorded_holes,
         };
         Self {
             case,
             cut: (from.clamp(0.0, case.length), to.clamp(0.0, case.length)),
-            lost: case.damage.iter().map(section).fold(0.0, f64::max),
+            facts: Facts::of(&case.found, &body),
+            damage,
         }
+    }
+
+    /// Everything that could be done, before the limits.
+    fn drafts(&self) -> Vec<Draft> {
+        let case = self.case;
+        let answers = |answer: Answer| self.damage.iter().any(|f| f.kind.answer() == answer);
+        let wood = answers(Answer::Wood);
+        let mut drafts = vec![leave(&self.facts), self.treat()];
+        if answers(Answer::Layers) {
+            let (length, area, places) = self.size(|f| f.kind == FindingKind::Delamination);
+            drafts.push(inject(length, area, places));
+        }
+        if answers(Answer::Shape) {
+            let length = (self.cut_length() + 2.0 * self.case.width).min(case.length);
+            drafts.push(flatten(self.extent(length, 0.0), self.facts.left().min(0.95)));
+        }
+        let scarf = answers(Answer::Scarf);
+        if scarf {
+            drafts.push(self.refit());
+        }
+        let let_in = wood || (answers(Answer::Layers) && case.class != Class::Moulded);
+        match case.class {
+            Class::Rib => {
+                if let_in {
+                    drafts.push(self.graving());
+                }
+                drafts.push(self.sister());
+                drafts.extend(self.splice());
+                if scarf {
+                    drafts.extend(self.new_scarf(SPLICE_RATIO));
+                }
+                drafts.extend(self.new_rib());
+            }
+            Class::Long(ratio) => {
+                if let_in {
+                    drafts.push(self.graving());
+                }
+                if scarf {
+                    drafts.extend(self.new_scarf(f64::from(ratio)));
+                } else {
+                    drafts.extend(self.scarf(f64::from(ratio)));
+                }
+                drafts.push(self.whole(OptionKind::Replace));
+            }
+            Class::Board => {
+                if let_in {
+                    drafts.push(self.graving());
+                }
+                if scarf {
+                    drafts.extend(self.new_scarf(scarf::PLANKING_RATIO));
+                } else {
+                    drafts.extend(self.scarf(scarf::PLANKING_RATIO));
+                }
+                drafts.push(self.whole(OptionKind::WholePlank));
+            }
+            Class::Panel => {
+                drafts.push(self.panel_patch());
+                drafts.push(self.reskin());
+            }
+            Class::Moulded => {
+                drafts.push(self.layer_patch());
+                drafts.push(self.reskin());
+            }
+        }
+        drafts
+    }
+
+    /// What the limits say of an option.
+    fn judge(&self, draft: &mut Draft) {
+        let renewed = match &draft.wood {
+            Wood::Timber(t) if draft.kind.takes_out() => Some((t.from, t.to)),
+            _ => None,
+        };
+        let new_share = match &draft.wood {
+            Wood::Timber(t) => t.length() / self.case.length,
+            _ => 0.0,
+        };
+        let sound = 1.0 - self.cut_length() / self.case.length;
+        let board = self.case.class == Class::Board;
+        let backbone = self.case.kind.surface() == Surface::Backbone;
+        if !backbone {
+            let part = full_length(draft.kind, board, new_share, sound, self.case.school, &self.case.practice);
+            draft.reasons.extend(part);
+        }
+        limits::judge(draft, &self.facts, renewed);
+    }
+
+    /// Length and area of what was found and answers to `which`, mm and mm².
+    fn size(&self, which: impl Fn(&Found) -> bool) -> (f64, f64, u32) {
+        let found: Vec<&Found> = self.damage.iter().filter(|f| which(f)).collect();
+        let area = found.iter().map(|f| f.length().max(20.0) * f.across(self.case.width).max(20.0)).sum();
+        (found.iter().map(|f| f.length()).sum(), area, found.len() as u32)
     }
 
     fn cut_length(&self) -> f64 {
         (self.cut.1 - self.cut.0).max(1.0)
     }
 
-    fn leave(&self) -> Draft {
-        leave(self.case.worst, self.lost, self.case.below_waterline)
+    fn treat(&self) -> Draft {
+        let (length, area, places) = self.size(|f| f.kind.is_decay());
+        treat(&self.facts, length, area, places)
     }
 
-    fn treat(&self) -> Draft {
-        let length: f64 = self.case.damage.iter().map(|p| p.to - p.from).sum();
-        let area = self.case.damage.iter().map(|p| (p.to - p.from).max(20.0) * p.across.max(20.0)).sum();
-        let open = self.case.damage.iter().any(|p| p.broken);
-        treat(self.case.worst, self.lost, open, self.case.moisture, length, area, self.case.damage.len() as u32)
+    /// Heavier than a plank or a frame: measured, shaped and tried so many times as long (*yard rule*).
+    fn heavy(&self) -> f64 {
+        (self.case.width * self.case.thickness / ORDINARY_SECTION).clamp(1.0, HEAVIEST)
     }
 
     /// Glued work waits for dry wood.
@@ -217,19 +355,26 @@ impl<'c> Context<'c> {
             fastenings: self.crossings(length),
             area: 2.0 * length * (self.case.width + self.case.thickness),
             places: 1,
+            heavy: if matches!(self.case.class, Class::Long(_)) { self.heavy() } else { 1.0 },
+            ..Extent::default()
         }
+    }
+
+    /// Across the face, what is let in over a place, mm: rot is cut beyond its edge.
+    fn let_in_width(&self, found: &Found) -> f64 {
+        let rules = &self.case.practice.graving;
+        let beside = if found.kind.spreads() { rules.rot_across } else { rules.gouge };
+        (found.across(self.case.width) + 2.0 * beside).min(self.case.width)
     }
 
     /// A let-in piece over each damaged place.
     fn graving(&self) -> Draft {
-        let rules = &self.case.practice.graving;
-        let share =
-            self.case.damage.iter().map(|p| (p.across + 2.0 * rules.rot_across).min(self.case.width) / self.case.width);
+        let share = self.damage.iter().map(|f| self.let_in_width(f) / self.case.width);
         let widest = share.fold(0.0, f64::max);
-        let deepest = self.case.damage.iter().map(|p| p.depth).fold(0.0, f64::max);
+        let deepest = self.damage.iter().map(|f| f.deep(self.case.thickness)).fold(0.0, f64::max);
         let depth = (self.case.thickness / 2.0).max(deepest + 1.0).min(self.case.thickness);
         let section = widest * depth / self.case.thickness;
-        let too_much = section > LET_IN_MOST || self.case.damage.iter().any(|p| p.broken);
+        let too_much = section > LET_IN_MOST || self.damage.iter().any(|f| f.kind == FindingKind::Broken);
         let (verdict, text) = if too_much {
             (Verdict::Forbids, "too much of the section would be let in: splice it")
         } else {
@@ -248,7 +393,7 @@ impl<'c> Context<'c> {
         let (from, to) = (self.cut.0, (self.cut.0 + length).min(self.case.length));
         let width = widest * self.case.width;
         Draft {
-            lasting: 1.0,
+            years: OptionKind::Graving.years(false),
             kind: OptionKind::Graving,
             kept: 1.0 - (to - from) * width * depth / (self.case.length * self.case.width * self.case.thickness),
             strength: 1.0 - section * (1.0 - LET_IN),
@@ -257,12 +402,53 @@ impl<'c> Context<'c> {
                 cut: 2.0 * (to - from + width),
                 fastenings: 2,
                 area: (to - from) * width,
-                places: self.case.damage.len() as u32,
+                places: self.damage.len() as u32,
                 ..Extent::default()
             },
             wood: Wood::Timber(Timber { from, to, width, thickness: depth, scarf: 0.0, sheet: false, plies: 1 }),
             reasons,
         }
+    }
+
+    /// The open scarf cleaned and closed again, glued where it is dry, bedded and bolted where it is not.
+    fn refit(&self) -> Draft {
+        let (length, area, places) = self.size(|f| f.kind == FindingKind::OpenScarf);
+        let extent = Extent {
+            length,
+            cut: length + self.case.width,
+            fastenings: self.crossings(length.max(300.0)),
+            area,
+            places,
+            heavy: self.heavy(),
+            ..Extent::default()
+        };
+        let mut reasons = vec![Reason::new(
+            "scarf.refit",
+            Verdict::For,
+            "clean both faces to bare wood, close it dry; where it closes all along, glue or bed it and fasten it again",
+        )];
+        reasons.extend(self.bolted());
+        refit(extent, 0.85, reasons)
+    }
+
+    /// A new scarf in new wood where the old one is.
+    fn new_scarf(&self, ratio: f64) -> Option<Draft> {
+        let draft = self.scarf(ratio)?;
+        Some(Draft { kind: OptionKind::NewScarf, years: OptionKind::NewScarf.years(false), ..draft })
+    }
+
+    /// Backbone timber is never dry: what cannot be glued is bedded, bolted and stopped with stopwaters.
+    fn bolted(&self) -> Option<Reason> {
+        if !matches!(self.case.class, Class::Long(_)) || self.case.kind == MemberKind::Spar {
+            return self.dry();
+        }
+        self.case.moisture.filter(|m| *m > GLUE_LIMIT).map(|moisture| {
+            Reason::note(
+                "scarf.bedded",
+                "too wet to glue: the scarf is bedded, bolted and stopped with a stopwater at its seam",
+            )
+            .against("moisture", moisture, "%", GLUE_LIMIT)
+        })
     }
 
     /// The damaged length replaced, scarfed to what is sound.
@@ -281,7 +467,7 @@ impl<'c> Context<'c> {
                 .value("scarf length", joint.length, "mm")
                 .value("strength", joint.efficiency * 100.0, "%"),
         ];
-        reasons.extend(self.dry());
+        reasons.extend(self.bolted());
         if self.case.practice.school(self.case.school).butts_first && self.case.class == Class::Board {
             reasons.push(
                 Reason::new("school.butts", Verdict::Against, "butts rather than scarfs").school(self.case.school),
@@ -289,7 +475,7 @@ impl<'c> Context<'c> {
         }
         let joints = f64::from(u32::from(!at_start) + u32::from(!at_end));
         Some(Draft {
-            lasting: 1.0,
+            years: OptionKind::ScarfPiece.years(false),
             kind: OptionKind::ScarfPiece,
             kept: 1.0 - (to - from) / self.case.length,
             strength: joint.efficiency,
@@ -304,8 +490,8 @@ impl<'c> Context<'c> {
         let mut reasons =
             vec![Reason::new("decide.whole", Verdict::For, "no new joint").value("sound length", sound * 100.0, "%")];
         reasons.extend(self.whole_rule(sound));
-        let rebuild = matches!(self.case.class, Class::Long(_));
-        if rebuild {
+        let backbone = self.case.kind.surface() == Surface::Backbone;
+        if backbone {
             reasons.push(
                 Reason::new(
                     "decide.backbone",
@@ -315,12 +501,19 @@ impl<'c> Context<'c> {
                 .source("handbook 08"),
             );
         }
+        let mut extent = self.extent(self.case.length, 2.0 * self.case.width);
+        if backbone {
+            // Every plank that lands on it is freed and fastened again, its seam raked and caulked, on both sides.
+            extent.seam = 2.0 * self.case.length;
+            extent.fastenings += HOOD_ENDS * (self.case.length / HOOD_WIDTH).ceil() as u32;
+            extent.cut += 2.0 * self.case.length;
+        }
         Draft {
-            lasting: 1.0,
+            years: kind.years(false),
             kind,
             kept: 0.0,
             strength: 1.0,
-            extent: self.extent(self.case.length, 2.0 * self.case.width),
+            extent,
             wood: self.timber(0.0, self.case.length, 0.0, 1),
             reasons,
         }
@@ -344,50 +537,61 @@ impl<'c> Context<'c> {
         })
     }
 
-    /// A sister of the same section beside the rib, three strakes past the break each way.
+    /// A sister of the same section beside the rib: three strakes past the break each way, or six depths where no strakes cross it.
     fn sister(&self) -> Draft {
-        let past = SISTER_STRAKES * if self.case.strake_width > 0.0 { self.case.strake_width } else { 150.0 };
+        let frame = self.case.strake_width > 0.0;
+        let past = if frame { SISTER_STRAKES * self.case.strake_width } else { SISTER_DEPTHS * self.case.width };
         let (from, to) = ((self.cut.0 - past).max(0.0), (self.cut.1 + past).min(self.case.length));
         let short = self.cut.0 - past < 0.0 || self.cut.1 + past > self.case.length;
-        let mut reasons = vec![
-            Reason::note(
-                "frame.sister",
-                "a sister of the same section, at least three strakes past the break each way",
-            )
-            .value("past the break", past, "mm")
-            .value("length", to - from, "mm"),
-        ];
+        let how = if frame {
+            "a sister of the same section, at least three strakes past the break each way"
+        } else {
+            "a sister of the same section, at least six depths past the break each way"
+        };
+        let mut reasons = vec![Reason::note("frame.sister", how).value("past the break", past, "mm").value(
+            "length",
+            to - from,
+            "mm",
+        )];
         if short {
             reasons.push(Reason::new(
                 "frame.sister_short",
                 Verdict::Against,
-                "the break is too near its end: the sister cannot run three strakes past it; splice the end",
+                "the damage is too near its end: a sister cannot run past it on that side",
             ));
         }
-        if self.case.damage.iter().any(|p| p.rotten) {
+        let rot = self.damage.iter().any(|f| f.kind.spreads());
+        if rot {
             reasons.push(Reason::new(
                 "frame.sister_rot",
                 Verdict::Against,
-                "a sister beside rot takes the rot too: cut it out, and let air between",
+                "a sister beside rot takes the rot too, and the old piece goes on rotting",
             ));
         }
+        // What is soft beside it is lost all the same.
+        let gone = if rot { self.cut_length() / self.case.length * self.facts.lost } else { 0.0 };
         Draft {
-            lasting: 1.0,
+            years: OptionKind::Sister.years(rot),
             kind: OptionKind::Sister,
-            kept: 1.0,
-            strength: if short { SISTERED - 0.1 } else { SISTERED },
+            kept: 1.0 - gone,
+            strength: if short { SISTERED_SHORT } else { SISTERED },
             extent: self.extent(to - from, 0.0),
             wood: self.timber(from, to, 0.0, 1),
             reasons,
         }
     }
 
-    /// The head or the heel renewed, scarfed 12 to 1 across the moulding.
+    /// The head, the heel or an end renewed, scarfed 12 to 1: across the moulding, or across the siding where the long one finds no
+    /// room.
     fn splice(&self) -> Option<Draft> {
-        let length = SPLICE_RATIO * self.case.width;
+        let ways = [(self.case.width, "moulding"), (self.case.thickness, "siding")];
+        ways.into_iter().find_map(|(depth, across)| self.spliced(SPLICE_RATIO * depth, across))
+    }
+
+    fn spliced(&self, length: f64, across: &str) -> Option<Draft> {
         let at_start = self.cut.0 < self.case.length - self.cut.1;
         let (from, to) = if at_start { (0.0, self.cut.1 + length) } else { (self.cut.0 - length, self.case.length) };
-        if from < 0.0 || to > self.case.length || to - from > 0.8 * self.case.length {
+        if from < 0.0 || to > self.case.length || to - from > SPLICE_MOST * self.case.length {
             return None;
         }
         let end = match self.case.kind {
@@ -396,14 +600,14 @@ impl<'c> Context<'c> {
             _ => "end",
         };
         let mut reasons = vec![
-            Reason::note("frame.splice", format!("a new {end}, scarfed 12 to 1 across the moulding"))
-                .formula("length = 12 × moulded")
+            Reason::note("frame.splice", format!("a new {end}, scarfed 12 to 1 across the {across}"))
+                .formula("length = 12 × depth scarfed")
                 .value("scarf", length, "mm")
                 .value("strength", scarf::efficiency(SPLICE_RATIO) * 100.0, "%"),
         ];
         reasons.extend(self.dry());
         Some(Draft {
-            lasting: 1.0,
+            years: OptionKind::SpliceEnd.years(false),
             kind: OptionKind::SpliceEnd,
             kept: 1.0 - (to - from - length / 2.0) / self.case.length,
             strength: scarf::efficiency(SPLICE_RATIO),
@@ -413,16 +617,19 @@ impl<'c> Context<'c> {
         })
     }
 
-    /// A new rib, laminated, sawn and steamed: which way by curve, timber and school.
+    /// A new rib, laminated, sawn and steamed: which way by curve, timber and school. Floors and beams are not steamed.
     fn new_rib(&self) -> Vec<Draft> {
-        let way = which_way(self.case.species, self.case.width, self.case.length, self.case.radius, self.case.crook);
+        let steams = self.case.kind == MemberKind::Frame;
+        let rib = Rib { moulded: self.case.width, length: self.case.length, curve: self.case.curve, steams };
+        let way = which_way(self.case.species, &rib, self.case.crook);
         let sound = 1.0 - self.cut_length() / self.case.length;
         way.into_iter()
+            .filter(|w| steams || w.kind != OptionKind::Steam)
             .map(|w| {
                 let mut reasons = w.reasons;
                 reasons.extend(self.whole_rule(sound));
                 Draft {
-                    lasting: 1.0,
+                    years: w.kind.years(false),
                     kind: w.kind,
                     kept: 0.0,
                     strength: 1.0,
@@ -437,11 +644,27 @@ impl<'c> Context<'c> {
             .collect()
     }
 
+    /// Layers let in one by one, each stepped 8 to 1 beyond the one below.
+    fn layer_patch(&self) -> Draft {
+        let patch = self.panel_patch();
+        let mut reasons: Vec<Reason> =
+            patch.reasons.into_iter().filter(|r| r.rule != "scarf.strength" && r.rule != "panel.share").collect();
+        reasons.insert(
+            0,
+            Reason::new(
+                "panel.layers",
+                Verdict::For,
+                "cut out layer by layer, each stepped 8 to 1 of its veneer beyond the one below, and glued in the same way",
+            )
+            .source("handbook 04"),
+        );
+        Draft { kind: OptionKind::LayerPatch, years: OptionKind::LayerPatch.years(false), reasons, ..patch }
+    }
+
     /// A patch let into the panel with bevels of 8 to 1 all round.
     fn panel_patch(&self) -> Draft {
         let bevel = PANEL_RATIO * self.case.thickness;
-        let rules = &self.case.practice.graving;
-        let across = self.case.damage.iter().map(|p| p.across + 2.0 * rules.rot_across).fold(0.0, f64::max);
+        let across = self.damage.iter().map(|f| self.let_in_width(f)).fold(0.0, f64::max);
         let (from, to) = ((self.cut.0 - bevel).max(0.0), (self.cut.1 + bevel).min(self.case.length));
         let width = (across + 2.0 * bevel).min(self.case.width);
         let share = (to - from) * width / (self.case.length * self.case.width);
@@ -458,8 +681,15 @@ impl<'c> Context<'c> {
                 .value("bevel", bevel, "mm"),
         ];
         reasons.extend(self.dry());
+        if self.whole_skin().is_some() {
+            reasons.push(Reason::new(
+                "panel.patch_after_patch",
+                Verdict::Against,
+                "one patch after another in a skin that is going: look at the whole of it first",
+            ));
+        }
         Draft {
-            lasting: 1.0,
+            years: OptionKind::PanelPatch.years(false),
             kind: OptionKind::PanelPatch,
             kept: 1.0 - share,
             strength: scarf::efficiency(PANEL_RATIO),
@@ -477,6 +707,16 @@ impl<'c> Context<'c> {
         }
     }
 
+    /// Why the whole skin comes before this panel.
+    fn whole_skin(&self) -> Option<Reason> {
+        if self.case.class != Class::Panel || self.case.kind != MemberKind::Plank {
+            return None;
+        }
+        let soft = self.damage.iter().any(|f| f.kind.spreads());
+        let old = |age: f64| soft.then_some(age);
+        limits::skin(self.case.skin.as_ref(), self.case.age.and_then(old), self.case.boat_use)
+    }
+
     fn reskin(&self) -> Draft {
         let sound = 1.0 - self.cut_length() / self.case.length;
         let mut reasons = vec![Reason::new(
@@ -484,9 +724,21 @@ impl<'c> Context<'c> {
             Verdict::For,
             "a sound panel edge to edge; its framing is seen and mended",
         )];
-        reasons.extend(self.whole_rule(sound));
+        match self.whole_skin() {
+            Some(skin) => {
+                reasons.push(skin);
+                reasons.push(
+                    Reason::note(
+                        "panel.save",
+                        "save the hardwood first: skeg, knees, rubbing strakes and fittings, listed before anything comes off",
+                    )
+                    .source("handbook 10"),
+                );
+            }
+            None => reasons.extend(self.whole_rule(sound)),
+        }
         Draft {
-            lasting: 1.0,
+            years: OptionKind::Reskin.years(false),
             kind: OptionKind::Reskin,
             kept: 0.0,
             strength: 1.0,
@@ -516,85 +768,104 @@ pub fn run_out(length: f64, radius: f64) -> f64 {
     (length / (2.0 * radius)).to_degrees()
 }
 
+/// A rib that is to be made new. Lengths mm; `moulded` is the depth in the plane of the bend.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Rib {
+    pub moulded: f64,
+    pub length: f64,
+    pub curve: Curve,
+    /// Frames are steamed; floors and beams are not.
+    pub steams: bool,
+}
+
 /// How a new rib may be made: laminated, sawn, steamed. R/t below the steaming limit with only straight stock → laminate;
-/// nearly straight or a crook at hand → saw; moderate → steam. Lengths mm; `moulded` is the depth in the plane of the bend.
-/// Source: handbook 04.
-pub fn which_way(species: &Species, moulded: f64, length: f64, radius: Option<f64>, crook: bool) -> Vec<Way> {
-    let straight = 1e6;
-    let radius = radius.unwrap_or(straight);
-    let out = run_out(length, radius);
-    let bend = bend::plan(&bend::Request {
-        species,
-        thickness: moulded,
-        radius,
-        drying: Drying::Air,
-        soaked: false,
-        strap: false,
-        width: None,
+/// nearly straight or a crook at hand → saw; moderate → steam. A curve nobody took says so and asks for the shape. Source:
+/// handbook 04.
+pub fn which_way(species: Option<&Species>, rib: &Rib, crook: bool) -> Vec<Way> {
+    let Rib { moulded, length, curve, steams } = *rib;
+    let known = curve.radius().zip(species).and_then(|(radius, species)| {
+        let bend = bend::plan(&bend::Request {
+            species,
+            thickness: moulded,
+            radius,
+            drying: Drying::Air,
+            soaked: false,
+            strap: false,
+            width: None,
+        });
+        Some((radius, species, bend.ok()?))
     });
-    let Ok(bend) = bend else { return Vec::new() };
-    let steam_ok = bend.steam_ok;
+    let Some((radius, species, bend)) = known else { return unknown_curve(curve) };
+    let out = run_out(length, radius);
+    let steam_ok = bend.steam_ok && steams;
     let easy = out <= NEARLY_STRAIGHT || crook;
     let ply = bend::plies_for(species, moulded, radius);
     let verdict = |good: bool| if good { Verdict::For } else { Verdict::Against };
-    let compared = |reason: Reason| reason.against("inside radius", radius.min(straight), "mm", bend.steam_min_radius);
+    let compared = |reason: Reason| reason.against("inside radius", radius, "mm", bend.steam_min_radius);
+    let laminate = match (steam_ok, crook, easy) {
+        (_, true, _) => "more work than a crook that is at hand",
+        (_, _, true) => "more work than it needs: it is nearly straight",
+        (true, false, false) => "more work than it needs: the curve can be steamed in one piece",
+        (false, false, false) if !steams => "too much curve to saw from straight stock: thin plies on a former",
+        (false, false, false) => "tighter than it can be steamed: thin plies on a former",
+    };
+    let saw = match (crook, out) {
+        (true, _) => "a crook grown to the curve is at hand",
+        (_, o) if o <= NEARLY_STRAIGHT => "nearly straight: it can be sawn from a plank",
+        (_, o) if o <= RUN_OUT => "sawn from straight stock the grain runs out at its ends",
+        _ => "straight grain would run out and break: futtocks, a crook, or laminate",
+    };
+    let (steam_verdict, steam) = match bend.steam_risk {
+        bend::SteamRisk::Low if easy => (Verdict::Against, "no need to steam it: it can be sawn as it is"),
+        bend::SteamRisk::Low => (Verdict::For, "a moderate curve: green or air-dried stock bends to it"),
+        bend::SteamRisk::High => {
+            (Verdict::Against, "near the limit of what bends: spares, thinner strips and tapered ends are needed")
+        }
+        bend::SteamRisk::Breaks => (Verdict::Forbids, "it breaks at this radius"),
+    };
     vec![
         Way {
             kind: OptionKind::Laminate,
             plies: ply,
             reasons: vec![
-                compared(Reason::new(
-                    "frame.laminate",
-                    verdict(!steam_ok && !crook),
-                    if steam_ok {
-                        "the curve could be steamed in one piece"
-                    } else {
-                        "tighter than it can be steamed: thin plies on a former"
-                    },
-                ))
-                .formula("plies so thin that each bends cold within half its strength, three at least")
-                .value("plies", f64::from(ply), ""),
+                compared(Reason::new("frame.laminate", verdict(!steam_ok && !easy), laminate))
+                    .formula("plies so thin that each bends cold within half its strength, three at least")
+                    .value("plies", f64::from(ply), ""),
             ],
         },
         Way {
             kind: OptionKind::Saw,
             plies: 1,
             reasons: vec![
-                Reason::new(
-                    "frame.saw",
-                    if out > RUN_OUT && !crook { Verdict::Forbids } else { verdict(easy) },
-                    match (crook, out) {
-                        (true, _) => "a crook grown to the curve is at hand",
-                        (_, o) if o <= NEARLY_STRAIGHT => "nearly straight: it can be sawn from a plank",
-                        (_, o) if o <= RUN_OUT => "it can be sawn, but the grain runs out at its ends",
-                        _ => "straight grain would run out and break: futtocks, a crook, or laminate",
-                    },
-                )
-                .formula("run-out = L / 2R")
-                .against("run-out", out, "°", RUN_OUT),
+                Reason::new("frame.saw", if out > RUN_OUT && !crook { Verdict::Forbids } else { verdict(easy) }, saw)
+                    .formula("run-out = L / 2R")
+                    .against("run-out", out, "°", RUN_OUT),
             ],
         },
         Way {
             kind: OptionKind::Steam,
             plies: 1,
             reasons: vec![
-                compared(Reason::new(
-                    "frame.steam",
-                    match bend.steam_risk {
-                        bend::SteamRisk::Low => verdict(!easy || out > NEARLY_STRAIGHT),
-                        bend::SteamRisk::High => Verdict::Against,
-                        bend::SteamRisk::Breaks => Verdict::Forbids,
-                    },
-                    match bend.steam_risk {
-                        bend::SteamRisk::Low => "a moderate curve: green or air-dried stock bends to it",
-                        bend::SteamRisk::High => "near the limit: make spares, thinner strips, tapered ends",
-                        bend::SteamRisk::Breaks => "it breaks at this radius",
-                    },
-                ))
-                .formula("least radius = R/t of the species × moulded"),
+                compared(Reason::new("frame.steam", steam_verdict, steam))
+                    .formula("least radius = R/t of the species × moulded"),
             ],
         },
     ]
+}
+
+/// Plies taken for a rib whose curve nobody knows: three at least (handbook 04).
+const LEAST_PLIES: u32 = 3;
+
+/// The ways of making a rib whose curve or species is not known: none is advised before it is.
+fn unknown_curve(curve: Curve) -> Vec<Way> {
+    let text = match curve {
+        Curve::Unknown => "its curve is not known: take its shape, then sawn, steamed or laminated can be chosen",
+        Curve::Straight | Curve::Radius(_) => "its species is not known: whether it bends to this cannot be said",
+    };
+    [(OptionKind::Laminate, LEAST_PLIES), (OptionKind::Saw, 1), (OptionKind::Steam, 1)]
+        .into_iter()
+        .map(|(kind, plies)| Way { kind, plies, reasons: vec![Reason::note("frame.curve_unknown", text)] })
+        .collect()
 }
 
 #[cfg(test)]
@@ -604,20 +875,28 @@ mod tests {
     use super::*;
     use crate::timber::species;
 
-    fn frame(damage: Place) -> Case<'static> {
+    fn found(kind: FindingKind, from: f64, to: f64, across: f64, depth: f64) -> Found {
+        let certainty = crate::survey::Certainty::Confirmed;
+        Found { kind, grade: Grade::Renew, certainty, from, to, low: 0.0, high: across, depth }
+    }
+
+    fn frame(damage: Found) -> Case<'static> {
         Case {
             kind: MemberKind::Frame,
             class: Class::Rib,
             length: 1_800.0,
             width: 46.0,
             thickness: 40.0,
-            species: species::find("white_oak").unwrap(),
-            damage: vec![damage],
-            worst: Grade::Renew,
+            species: species::find("white_oak").ok(),
+            found: vec![damage],
+            recorded_holes: vec![],
             causes: vec![Cause::FreshWater],
             moisture: Some(14.0),
             below_waterline: false,
-            radius: Some(900.0),
+            curve: Curve::Radius(900.0),
+            skin: None,
+            age: None,
+            boat_use: None,
             strake_width: 120.0,
             crook: false,
             school: School::Conserve,
@@ -625,8 +904,13 @@ mod tests {
         }
     }
 
-    const HEAD_ROT: Place = Place { from: 0.0, to: 140.0, across: 46.0, depth: 30.0, rotten: true, broken: false };
-    const BREAK: Place = Place { from: 880.0, to: 900.0, across: 46.0, depth: 40.0, rotten: false, broken: true };
+    fn head_rot() -> Found {
+        found(FindingKind::Rot, 0.0, 140.0, 46.0, 30.0)
+    }
+
+    fn broken(from: f64, to: f64) -> Found {
+        found(FindingKind::Broken, from, to, 46.0, 40.0)
+    }
 
     fn of(case: &Case<'_>, kind: OptionKind) -> Option<RepairOption> {
         options(case, |op| op.rate().0).unwrap().into_iter().find(|o| o.kind == kind)
@@ -634,7 +918,7 @@ mod tests {
 
     #[test]
     fn a_rotten_frame_head_is_spliced_twelve_to_one_in_the_conserving_school() {
-        let case = frame(HEAD_ROT);
+        let case = frame(head_rot());
         let best = &options(&case, |op| op.rate().0).unwrap()[0];
         assert_eq!(best.kind, OptionKind::SpliceEnd);
         let Wood::Timber(piece) = &best.wood else { panic!("a splice is a piece of timber") };
@@ -646,12 +930,12 @@ mod tests {
 
     #[test]
     fn a_rib_broken_in_the_middle_takes_a_sister_three_strakes_past() {
-        let case = frame(BREAK);
+        let case = frame(broken(880.0, 900.0));
         let sister = of(&case, OptionKind::Sister).unwrap();
         let Wood::Timber(piece) = &sister.wood else { panic!("a sister is a piece of timber") };
         assert_eq!((piece.from, piece.to), (880.0 - 25.0 - 360.0, 900.0 + 25.0 + 360.0));
         assert!(!sister.reasons.iter().any(|r| r.verdict >= Verdict::Against) && sister.kept == 1.0);
-        let near = of(&frame(Place { from: 100.0, to: 120.0, ..BREAK }), OptionKind::Sister).unwrap();
+        let near = of(&frame(broken(100.0, 120.0)), OptionKind::Sister).unwrap();
         assert!(near.reasons.iter().any(|r| r.rule == "frame.sister_short"));
         assert!(of(&case, OptionKind::Leave).unwrap().strength < 1e-9);
     }
@@ -659,14 +943,15 @@ mod tests {
     #[test]
     fn a_tight_curve_is_laminated_a_straight_one_sawn_a_moderate_one_steamed() {
         let oak = species::find("white_oak").unwrap();
-        let best = |radius, crook| {
-            let ways = which_way(oak, 46.0, 1_200.0, radius, crook);
+        let best = |curve, crook| {
+            let rib = Rib { moulded: 46.0, length: 1_200.0, curve, steams: true };
+            let ways = which_way(Some(oak), &rib, crook);
             ways.into_iter().find(|w| w.reasons[0].verdict == Verdict::For).unwrap().kind
         };
-        assert_eq!(best(Some(46.0 * oak.bend_ratio * 0.5), false), OptionKind::Laminate);
-        assert_eq!(best(None, false), OptionKind::Saw);
-        assert_eq!(best(Some(46.0 * oak.bend_ratio * 0.5), true), OptionKind::Saw);
-        assert_eq!(best(Some(46.0 * oak.bend_ratio * 1.5), false), OptionKind::Steam);
+        assert_eq!(best(Curve::Radius(46.0 * oak.bend_ratio * 0.5), false), OptionKind::Laminate);
+        assert_eq!(best(Curve::Straight, false), OptionKind::Saw);
+        assert_eq!(best(Curve::Radius(46.0 * oak.bend_ratio * 0.5), true), OptionKind::Saw);
+        assert_eq!(best(Curve::Radius(46.0 * oak.bend_ratio * 1.5), false), OptionKind::Steam);
     }
 
     #[test]
@@ -677,10 +962,10 @@ mod tests {
             length: 6_900.0,
             width: 180.0,
             thickness: 100.0,
-            damage: vec![Place { from: 2_000.0, to: 2_300.0, across: 60.0, depth: 25.0, rotten: true, broken: false }],
-            radius: None,
+            found: vec![found(FindingKind::Rot, 2_000.0, 2_300.0, 60.0, 25.0)],
+            curve: Curve::Unknown,
             strake_width: 0.0,
-            ..frame(HEAD_ROT)
+            ..frame(head_rot())
         };
         assert_eq!(options(&keel, |op| op.rate().0).unwrap()[0].kind, OptionKind::Graving);
         let scarfed = of(&keel, OptionKind::ScarfPiece).unwrap();
@@ -697,12 +982,12 @@ mod tests {
         let Wood::Timber(piece) = &patch.wood else { panic!("a panel patch is a piece") };
         assert!(piece.sheet && piece.scarf == 96.0);
         assert!(patch.materials.iter().any(|m| m.what == "plywood"));
-        assert_eq!(options(&Case { damage: vec![], ..panel }, |op| op.rate().0).unwrap_err().field, "damage");
+        assert_eq!(options(&Case { found: vec![], ..panel }, |op| op.rate().0).unwrap_err().field, "damage");
     }
 
     #[test]
     fn wet_wood_is_not_glued() {
-        let wet = Case { moisture: Some(22.0), ..frame(HEAD_ROT) };
+        let wet = Case { moisture: Some(22.0), ..frame(broken(700.0, 720.0)) };
         assert!(of(&wet, OptionKind::SpliceEnd).unwrap().forbidden());
         assert!(!of(&wet, OptionKind::Sister).unwrap().forbidden());
     }
@@ -711,11 +996,14 @@ mod tests {
         #[test]
         fn every_option_keeps_and_carries_a_share_and_stays_on_its_member(
             kind in proptest::sample::select(MemberKind::ALL.to_vec()), from in 0.0..1_700.0f64, long in 1.0..600.0f64,
-            across in 1.0..80.0f64, depth in 1.0..60.0f64, rotten: bool, broken: bool, radius in proptest::option::of(100.0..5_000.0f64),
+            across in 1.0..80.0f64, depth in 1.0..60.0f64, radius in proptest::option::of(100.0..5_000.0f64),
             school in proptest::sample::select(School::ALL.to_vec()),
+            finding in proptest::sample::select(FindingKind::ALL.to_vec()),
         ) {
-            let damage = Place { from, to: (from + long).min(1_800.0), across, depth, rotten, broken };
-            let case = Case { kind, class: Class::of(kind), school, radius, ..frame(damage) };
+            prop_assume!(!matches!(finding.answer(), Answer::Step(_)));
+            let damage = Found { kind: finding, ..found(FindingKind::Rot, from, (from + long).min(1_800.0), across, depth) };
+            let curve = radius.map_or(Curve::Unknown, Curve::Radius);
+            let case = Case { kind, class: Class::of(kind), school, curve, ..frame(damage) };
             let all = options(&case, |op| op.rate().0).unwrap();
             prop_assert!(all.len() >= 4);
             prop_assert!(all.windows(2).all(|pair| pair[0].score >= pair[1].score));

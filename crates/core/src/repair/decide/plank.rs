@@ -3,20 +3,23 @@
 use crate::error::InputError;
 use crate::fastening;
 use crate::geometry::{Point, extent};
+use crate::grid::member::MemberKind;
 use crate::grid::plank::Hole;
 use crate::grid::plank::PlankPlace;
-use crate::grid::{Joint, Shell};
+use crate::grid::{Between, Joint, Shell};
 use crate::practice::{Practice, School, SchoolRules};
 use crate::reason::{Reason, Verdict};
 use crate::repair::butts::{self, Conflict, Rule};
 use crate::repair::graving::{self, Damage, Patch, Plank};
 use crate::repair::scarf;
-use crate::survey::{Cause, Grade};
+use crate::survey::{Answer, Cause, FindingKind, Grade};
 use crate::timber::moisture::GLUE_LIMIT;
 use crate::work::estimate::Operation;
 use crate::work::tasks::Extent;
 
-use super::{Draft, RepairOption, Wood, rank, treat};
+use super::{
+    Body, Draft, Facts, Found, RepairOption, Wood, flatten, full_length, inject, leave, limits, rank, refit, treat,
+};
 use crate::repair::way::OptionKind;
 
 /// Everything the options depend on. Shapes are in plank coordinates: x from the fore joint, y from the lower edge.
@@ -25,13 +28,22 @@ pub struct Case<'b> {
     pub shell: &'b Shell,
     pub place: PlankPlace,
     pub thickness: f64,
+    /// What takes wood away, as drawn.
     pub damage: Vec<Damage>,
+    /// Everything found on it.
+    pub found: Vec<Found>,
     pub holes: Vec<Hole>,
-    pub worst: Grade,
+    /// Holes somebody recorded, `[along, across, diameter]`.
+    pub recorded_holes: Vec<[f64; 3]>,
+    /// Causes nobody treated.
     pub causes: Vec<Cause>,
     /// Highest corrected moisture read on it, %.
     pub moisture: Option<f64>,
     pub below_waterline: bool,
+    /// Heartwood of the species, 1 very durable … 5 perishable.
+    pub durability: Option<u8>,
+    /// What lies between it and its neighbours.
+    pub between: Between,
     /// Every joint of the boat but this plank's own two.
     pub other_joints: Vec<Joint>,
     pub school: School,
@@ -67,23 +79,40 @@ const MERGE_WITHIN: f64 = 150.0;
 const JOINT_THICKNESSES: f64 = 3.0;
 /// Shares of the section that a steep-ended let-in piece carries (that of a 5:1 scarf).
 const PATCH_EFFICIENCY: f64 = 0.65;
+/// Planking no thicker than this is thin, mm (*yard rule*).
+const THIN_PLANKING: f64 = 25.0;
+
 /// All options for a damaged plank, best first. `rate` gives the yard's hours per unit of an operation.
 ///
 /// Errors come from the damage's shape (`damage[i]…`) or the plank's dimensions (`plank…`).
 pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<RepairOption>, InputError> {
     let context = Context::new(case)?;
-    let mut options: Vec<RepairOption> = [
-        Some(context.leave()),
-        Some(context.treat()),
-        Some(context.graving()?),
-        context.butt_piece(),
-        context.scarf_piece(),
-        Some(context.whole()),
-    ]
-    .into_iter()
-    .flatten()
-    .map(|draft| draft.finish((context.plank.length, case.thickness), &case.practice, &case.causes, &rate))
-    .collect();
+    let mut drafts = vec![leave(&context.facts), context.treat()];
+    if !case.damage.is_empty() {
+        drafts.push(context.graving()?);
+    }
+    let answers = |answer: Answer| case.found.iter().any(|f| f.grade > Grade::Sound && f.kind.answer() == answer);
+    if answers(Answer::Layers) {
+        drafts.push(context.inject());
+    }
+    if answers(Answer::Shape) {
+        drafts.push(context.flatten());
+    }
+    if answers(Answer::Scarf) {
+        drafts.push(context.refit());
+        drafts.extend(context.scarf_piece().map(|draft| Draft { kind: OptionKind::NewScarf, ..draft }));
+    } else {
+        drafts.extend(context.scarf_piece());
+    }
+    drafts.extend(context.butt_piece());
+    drafts.push(context.whole());
+    for draft in &mut drafts {
+        context.judge(draft);
+    }
+    let mut options: Vec<RepairOption> = drafts
+        .into_iter()
+        .map(|draft| draft.finish((context.plank.length, case.thickness), &case.practice, &case.causes, &rate))
+        .collect();
     rank(&mut options, &case.practice, case.school);
     Ok(options)
 }
@@ -111,12 +140,13 @@ pub fn with_butts(
     if aft.is_some_and(|bay| bay >= last || bay < to) {
         return Err(InputError::new("aft", "the butt would lie in the damage, or off the plank"));
     }
-    let draft = if fore.is_none() && aft.is_none() {
+    let mut draft = if fore.is_none() && aft.is_none() {
         context.whole()
     } else {
         let (stretch, reasons) = context.butted(fore, aft);
         context.butt_draft(stretch, reasons)
     };
+    context.judge(&mut draft);
     Ok(draft.finish((context.plank.length, case.thickness), &case.practice, &case.causes, rate))
 }
 
@@ -126,6 +156,7 @@ struct Context<'c> {
     frames: Vec<f64>,
     /// Damage along the plank, grown by what must be cut beyond it.
     cut: (f64, f64),
+    facts: Facts,
     screw_shank: f64,
 }
 
@@ -134,13 +165,31 @@ impl<'c> Context<'c> {
         let plank = Plank::of(&case.place, case.shell, case.thickness);
         let (from, to) = case.place.span(case.shell);
         let points: Vec<Point> = case.damage.iter().flat_map(|d| d.points.iter().copied()).collect();
-        let Some((x0, x1)) = extent(&points, 0) else {
+        // A place found to be sound asks for nothing, and what another step answers asks for no wood.
+        let asks = |f: &&Found| f.grade > Grade::Sound && !matches!(f.kind.answer(), Answer::Step(_));
+        let ends = case.found.iter().filter(asks).flat_map(|f| [f.from, f.to]);
+        let xs: Vec<f64> = points.iter().map(|p| p[0]).chain(ends).collect();
+        if xs.is_empty() {
             return Err(InputError::new("damage", "mark the damage on this plank first"));
+        }
+        let (x0, x1) = (xs.iter().copied().fold(f64::INFINITY, f64::min), xs.iter().copied().fold(0.0, f64::max));
+        let body = Body {
+            kind: MemberKind::Plank,
+            length: plank.length,
+            width: plank.width_at(((x0 + x1) / 2.0).clamp(0.0, plank.length)).max(1.0),
+            thickness: case.thickness,
+            below_waterline: case.below_waterline,
+            moisture: case.moisture,
+            cause_treated: case.causes.iter().all(|c| *c == Cause::Age),
+            durability: case.durability,
+            holes: &case.recorded_holes,
         };
+        let facts = Facts::of(&case.found, &body);
         let beyond = case.practice.graving.rot_along.max(2.0 * case.thickness);
         let frames = case.shell.frames.iter().filter(|x| **x >= from && **x <= to).map(|x| x - from).collect();
         Ok(Self {
             cut: ((x0 - beyond).max(0.0), (x1 + beyond).min(plank.length)),
+            facts,
             plank,
             frames,
             case,
@@ -156,39 +205,99 @@ impl<'c> Context<'c> {
         self.case.practice.school(self.case.school)
     }
 
-    /// Share of the plank's section that the damage takes at its worst place.
-    fn section_lost(&self) -> f64 {
-        let lost = |damage: &Damage| {
-            let (y0, y1) = extent(&damage.points, 1).unwrap_or_default();
-            let (x0, x1) = extent(&damage.points, 0).unwrap_or_default();
-            let width = self.plank.width_at((x0 + x1) / 2.0).max(1.0);
-            let across = match damage.kind {
-                graving::DamageKind::Crack => (y1 - y0).max(2.0),
-                _ => y1 - y0,
-            };
-            (across / width).min(1.0) * (damage.depth / self.case.thickness).min(1.0)
+    /// What the limits say of an option.
+    fn judge(&self, draft: &mut Draft) {
+        let renewed = match &draft.wood {
+            Wood::Plank(stretch) => Some((stretch.from, stretch.to)),
+            Wood::Patches(_) | Wood::Timber(_) | Wood::None => None,
         };
-        self.case.damage.iter().map(lost).fold(0.0, f64::max)
+        let new_share = renewed.map_or(0.0, |(from, to)| (to - from) / self.plank.length);
+        let sound = 1.0 - (self.cut.1 - self.cut.0) / self.plank.length;
+        let part = full_length(draft.kind, true, new_share, sound, self.case.school, &self.case.practice);
+        draft.reasons.extend(part);
+        limits::judge(draft, &self.facts, renewed);
     }
 
-    fn leave(&self) -> Draft {
-        super::leave(self.case.worst, self.section_lost(), self.case.below_waterline)
+    /// Length and area of what was found and answers to `which`, mm and mm².
+    fn size(&self, which: impl Fn(&Found) -> bool) -> (f64, f64, u32) {
+        let found: Vec<&Found> = self.case.found.iter().filter(|f| f.grade > Grade::Sound && which(f)).collect();
+        let area = found.iter().map(|f| f.length().max(20.0) * (f.high - f.low).max(20.0)).sum();
+        (found.iter().map(|f| f.length()).sum(), area, found.len() as u32)
     }
 
     fn treat(&self) -> Draft {
-        let area = |d: &Damage| match (extent(&d.points, 0), extent(&d.points, 1)) {
-            (Some((x0, x1)), Some((y0, y1))) => (x1 - x0).max(20.0) * (y1 - y0).max(20.0),
-            _ => 0.0,
+        let (length, area, places) = self.size(|f| f.kind.is_decay());
+        treat(&self.facts, length, area, places)
+    }
+
+    fn inject(&self) -> Draft {
+        let (length, area, places) = self.size(|f| f.kind == FindingKind::Delamination);
+        inject(length, area, places)
+    }
+
+    /// Freed over a frame space beyond what is out of shape each way.
+    fn flatten(&self) -> Draft {
+        let bent = self.case.found.iter().filter(|f| f.kind.answer() == Answer::Shape);
+        let (from, to) = bent.fold((f64::INFINITY, 0.0f64), |(a, b), f| (a.min(f.from), b.max(f.to)));
+        let space = self.case.shell.frame_space();
+        let (from, to) = ((from - space).max(0.0), (to + space).min(self.plank.length));
+        let stretch = Stretch {
+            from,
+            to,
+            width: self.width_between(from, to),
+            new_fore: false,
+            new_aft: false,
+            scarf: 0.0,
+            fore_bay: None,
+            aft_bay: None,
         };
-        treat(
-            self.case.worst,
-            self.section_lost(),
-            self.case.damage.iter().any(|d| d.kind == graving::DamageKind::Crack),
-            self.case.moisture,
-            self.case.damage.iter().filter_map(|d| extent(&d.points, 0)).map(|(a, b)| b - a).sum(),
-            self.case.damage.iter().map(area).sum(),
-            self.case.damage.len() as u32,
-        )
+        flatten(self.stretch_extent(&stretch), self.facts.left().min(0.95))
+    }
+
+    /// The scarf opened, cleaned and closed again.
+    fn refit(&self) -> Draft {
+        let (length, area, places) = self.size(|f| f.kind == FindingKind::OpenScarf);
+        let width = self.plank.width_at(self.cut.0);
+        let extent = Extent {
+            length,
+            cut: f64::from(places.max(1)) * (scarf::PLANKING_RATIO * self.case.thickness + width),
+            seam: 2.0 * length,
+            fastenings: 2 * fastening::per_butt_side(width) * places.max(1),
+            area,
+            places,
+            between: self.case.between,
+            ..Extent::default()
+        };
+        let mut reasons = vec![Reason::new(
+            "scarf.refit",
+            Verdict::For,
+            "clean both faces to bare wood, close it dry; where it closes all along, glue or bed it and fasten it again",
+        )];
+        reasons.extend(self.dry());
+        refit(extent, scarf::efficiency(scarf::PLANKING_RATIO) * 0.9, reasons)
+    }
+
+    /// Glued work waits for dry wood.
+    fn dry(&self) -> Option<Reason> {
+        self.case.moisture.map(|moisture| {
+            let (verdict, text) = if moisture > GLUE_LIMIT {
+                (Verdict::Forbids, "do not patch over wet wood: dry it first")
+            } else {
+                (Verdict::For, "dry enough to patch")
+            };
+            Reason::new("graving.wet", verdict, text).against("moisture", moisture, "%", GLUE_LIMIT)
+        })
+    }
+
+    /// Under the school that keeps the old wood a crack right through thin sound planking is let in at half depth.
+    fn half_depth(&self) -> bool {
+        let through = |d: &Damage| d.kind == graving::DamageKind::Crack && d.depth > self.case.thickness / 2.0 - 1.0;
+        self.case.school == School::Conserve
+            && self.case.thickness <= THIN_PLANKING
+            && self.case.thickness / 2.0 >= graving::LEFT_BEHIND.1
+            && !self.case.damage.is_empty()
+            && self.case.damage.iter().all(|d| d.kind == graving::DamageKind::Crack)
+            && self.case.damage.iter().any(through)
     }
 
     /// Damage in groups that lie close enough along the plank to share a patch.
@@ -218,7 +327,11 @@ impl<'c> Context<'c> {
 
     fn graving(&self) -> Result<Draft, InputError> {
         let mut patches = Vec::new();
-        for damage in self.groups() {
+        let half = self.half_depth();
+        for mut damage in self.groups() {
+            if half {
+                damage.iter_mut().for_each(|d| d.depth = d.depth.min(self.case.thickness / 2.0 - 1.0));
+            }
             patches.push(graving::plan(&graving::Request {
                 plank: self.plank.clone(),
                 damage,
@@ -238,6 +351,18 @@ impl<'c> Context<'c> {
                 }
             }
         }
+        if half {
+            reasons.push(
+                Reason::new(
+                    "graving.half_depth",
+                    Verdict::For,
+                    "a crack right through thin sound planking, let in at half depth: cleaned, run full of thin resin from \
+                     behind, and backed across where it is not on a frame",
+                )
+                .school(School::Conserve)
+                .against("thickness", self.case.thickness, "mm", THIN_PLANKING),
+            );
+        }
         reasons.extend(self.graving_rules(&patches, share));
         let worst_section = patches
             .iter()
@@ -255,9 +380,11 @@ impl<'c> Context<'c> {
             fastenings: self.renewed_fastenings(&patches),
             area,
             places: patches.len() as u32,
+            between: self.case.between,
+            ..Extent::default()
         };
         Ok(Draft {
-            lasting: 1.0,
+            years: OptionKind::Graving.years(false),
             kind: OptionKind::Graving,
             kept: 1.0 - volume / (self.area() * self.case.thickness),
             strength: 1.0 - worst_section * (1.0 - PATCH_EFFICIENCY),
@@ -292,14 +419,7 @@ impl<'c> Context<'c> {
                 ));
             }
         }
-        if let Some(moisture) = self.case.moisture {
-            let (verdict, text) = if moisture > GLUE_LIMIT {
-                (Verdict::Forbids, "do not patch over wet wood: dry it first")
-            } else {
-                (Verdict::For, "dry enough to patch")
-            };
-            reasons.push(Reason::new("graving.wet", verdict, text).against("moisture", moisture, "%", GLUE_LIMIT));
-        }
+        reasons.extend(self.dry());
         let rules = self.rules();
         if rules.patch_share < 1.0 || rules.patches < 99 {
             let too_much = share > rules.patch_share || patches.len() as u32 > rules.patches;
@@ -366,6 +486,8 @@ impl<'c> Context<'c> {
             fastenings: crossings * per_crossing + butt_ends * 2 * fastening::per_butt_side(stretch.width),
             area: stretch.length() * stretch.width,
             places: 1,
+            between: self.case.between,
+            ..Extent::default()
         }
     }
 
@@ -383,7 +505,7 @@ impl<'c> Context<'c> {
     fn plank_draft(&self, kind: OptionKind, stretch: Stretch, strength: f64, reasons: Vec<Reason>) -> Draft {
         let renewed = crate::geometry::signed_area(&self.face_between(stretch.from, stretch.to));
         Draft {
-            lasting: 1.0,
+            years: kind.years(false),
             kind,
             kept: 1.0 - renewed / self.area(),
             strength,
@@ -552,7 +674,7 @@ impl<'c> Context<'c> {
         let half = |n: u32| n.div_ceil(2);
         let rule = &self.case.butt_rule;
         let scarf_rule = Rule { adjacent: half(rule.adjacent), one_between: half(rule.one_between), ..*rule };
-        let mut reasons = Vec::new();
+        let mut reasons: Vec<Reason> = self.dry().into_iter().collect();
         let middles = [fore.map(|x| x + joint.length / 2.0), aft.map(|x| x - joint.length / 2.0)];
         for bay in middles.into_iter().flatten().map(bay_at) {
             reasons.extend(
@@ -633,6 +755,11 @@ mod tests {
         hull::generate(&boat, 1929).unwrap().shell
     }
 
+    fn found(kind: FindingKind, from: f64, to: f64) -> Found {
+        let certainty = crate::survey::Certainty::Confirmed;
+        Found { kind, grade: Grade::Mend, certainty, from, to, low: 55.0, high: 60.0, depth: 8.0 }
+    }
+
     fn case(shell: &Shell, school: School) -> Case<'_> {
         Case {
             shell,
@@ -643,11 +770,14 @@ mod tests {
                 points: vec![[2_000.0, 55.0], [2_180.0, 60.0]],
                 depth: 8.0,
             }],
+            found: vec![found(FindingKind::Crack, 2_000.0, 2_180.0)],
             holes: vec![],
-            worst: Grade::Mend,
+            recorded_holes: vec![],
             causes: vec![Cause::Grounding],
             moisture: Some(14.0),
             below_waterline: true,
+            durability: Some(3),
+            between: Between::Seam,
             other_joints: vec![],
             school,
             butt_rule: butts::WIDE,

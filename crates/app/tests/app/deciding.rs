@@ -1,0 +1,105 @@
+//! Deciding through the pages: what is refused, what is answered elsewhere, and what stays visible.
+
+use crate::support::{Server, Visitor};
+
+/// A finding on a part, put down through its own form. Answers the part's page of options.
+async fn found(visitor: &Visitor, place: &str, fields: &[(&str, &str)]) -> String {
+    let page = format!("/boats/1/findings/new?at={}", place.replace(' ', "%20"));
+    let common = [("method", "open_up"), ("certainty", "opened_up"), ("cause", "fresh_water")];
+    let all: Vec<(&str, &str)> = common.into_iter().chain(fields.iter().copied()).collect();
+    let answer = visitor.send(&page, &page, &all).await;
+    assert_eq!(answer.status, 303, "{place}: {}", &answer.text[answer.text.find("class=\"fault\"").unwrap_or(0)..]);
+    let finding = visitor.get(&answer.location).await.text;
+    let ways = finding.split("\"/boats/1/parts/").skip(1).filter_map(|rest| rest.split_once("/decide\""));
+    let part = ways.map(|(part, _)| part).find(|part| part.bytes().all(|b| b.is_ascii_digit()));
+    format!("/boats/1/parts/{}/decide", part.unwrap_or_else(|| panic!("no way to the options in: {finding}")))
+}
+
+/// The part of a page that lays out one option.
+fn option<'p>(page: &'p str, code: &str) -> &'p str {
+    let at = page.find(&format!("name=\"option\" value=\"{code}\"")).unwrap_or_else(|| panic!("no {code} in: {page}"));
+    let start = page[..at].rfind("<section").unwrap();
+    &page[start..start + page[start..].find("</section>").unwrap()]
+}
+
+#[tokio::test]
+async fn a_frame_rotten_through_is_never_left_or_treated_unless_somebody_says_why_and_that_stays_in_sight() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let rot = [("kind", "rot"), ("grade", "renew"), ("depth", "40"), ("shape", "0, 0\n140, 0\n140, 46\n0, 46")];
+    let path = found(&visitor, "FR15P 1", &rot).await;
+    let page = visitor.get(&path).await.text;
+    for code in ["leave", "treat"] {
+        assert!(option(&page, code).contains("refused by a rule"), "{code}: {}", option(&page, code));
+    }
+    let first = page.find("name=\"option\" value=\"").map(|at| &page[at + 21..at + 40]).unwrap();
+    assert!(first.starts_with("splice_end"), "{first}");
+
+    // A refused one needs its reason, and what was typed stays.
+    let chosen = [("option", "treat"), ("reason", "The owner wants to sail in May.")];
+    let refused = visitor.send(&path, &path, &chosen).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.text.contains("a rule speaks against this") && refused.text.contains("wants to sail in May"));
+    let against = [chosen[0], chosen[1], ("against", "she comes out again in October")];
+    assert_eq!(visitor.send(&path, &path, &against).await.status, 303);
+    for later in ["/boats/1/shape", "/boats/1/timber", "/boats/1/work", "/boats/1/story", "/boats/1/decide"] {
+        let page = visitor.get(later).await.text;
+        assert!(page.contains("Against the rule") && page.contains("she comes out again in October"), "{later}");
+    }
+
+    // What is found afterwards marks the decision, and changes nothing of it.
+    found(&visitor, "FR15P 1", &[("kind", "crack"), ("grade", "mend"), ("depth", "10"), ("shape", "200, 10\n260, 12")])
+        .await;
+    let again = visitor.get(&path).await.text;
+    assert!(again.contains("Look again: crack at FR15P head was found after this was decided"), "{again}");
+}
+
+#[tokio::test]
+async fn like_damage_on_like_frames_is_decided_at_once() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let rot = [("kind", "rot"), ("grade", "renew"), ("depth", "40"), ("shape", "0, 0\n120, 0\n120, 46\n0, 46")];
+    let mut paths = Vec::new();
+    for code in ["FR17S 1", "FR20S 1", "FR23S 1"] {
+        paths.push(found(&visitor, code, &rot).await);
+    }
+    let page = visitor.get(&paths[0]).await.text;
+    let id = |path: &str| path.split('/').nth(4).unwrap().to_owned();
+    let others: Vec<String> = paths[1..].iter().map(|p| format!("also_{}", id(p))).collect();
+    assert!(others.iter().all(|o| page.contains(o.as_str())), "{page}");
+    let mut fields = vec![("option", "splice_end"), ("reason", "The heads only; the rest is sound.")];
+    fields.extend(others.iter().map(|o| (o.as_str(), "1")));
+    assert_eq!(visitor.send(&paths[0], &paths[0], &fields).await.location, "/boats/1/shape");
+    for path in &paths {
+        assert!(visitor.get(path).await.text.contains("In force: <b>Splice the end</b>"), "{path}");
+    }
+}
+
+#[tokio::test]
+async fn every_kind_of_finding_gets_an_option_or_the_step_that_answers_it() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let line = "0, 60\n300, 60";
+    let area = "0, 40\n200, 40\n200, 80\n0, 80";
+    for (place, kind, shape, wanted) in [
+        ("P9 F4", "open_seam", "0, 0\n300, 0", "Go on in Seams"),
+        ("P9 F8", "stain", area, "Go on in Survey"),
+        ("P9 F20", "sun", area, "Go on in Finish"),
+        ("P10 F6", "buckled", "0, 0\n300, 0", "value=\"free_and_flatten\""),
+        ("P10 F20", "forced", area, "value=\"free_and_flatten\""),
+        ("S10 F6", "wrong_material", area, "value=\"graving\""),
+        ("S10 F20", "delamination", area, "value=\"inject\""),
+        ("S9 F4", "gouge", "100, 60", "value=\"graving\""),
+        ("KEEL 3", "open_scarf", line, "value=\"refit_scarf\""),
+        ("BM5 1", "rot", "0, 0\n150, 0\n150, 30\n0, 30", "value=\"splice_end\""),
+    ] {
+        let depth = if matches!(kind, "gouge" | "rot" | "delamination") { "8" } else { "0" };
+        let path =
+            found(&visitor, place, &[("kind", kind), ("grade", "mend"), ("depth", depth), ("shape", shape)]).await;
+        let page = visitor.get(&path).await.text;
+        assert!(page.contains(wanted), "{kind} at {place}: no {wanted} in {page}");
+    }
+}

@@ -1,0 +1,214 @@
+//! Deciding on one member by itself: without the rack and without its neighbours.
+
+use crate::error::{self, InputError};
+use crate::grid::member::MemberKind;
+use crate::grid::plank::{Hole, PlankPlace};
+use crate::grid::{Construction, Shell, Side};
+use crate::practice::{Practice, School, Use};
+use crate::repair::butts::Rule;
+use crate::repair::graving::{Damage, DamageKind};
+use crate::survey::{Answer, Cause, Grade};
+use crate::timber::species::Species;
+use crate::work::estimate::Operation;
+
+use super::member::{self, Class, Curve};
+use super::{Body, Facts, Found, RepairOption, Skin, answered_in, leave, limits, plank, rank};
+
+/// A member by itself, with everything found on it. Lengths mm.
+#[derive(Debug, Clone)]
+pub struct Alone<'s> {
+    pub construction: Construction,
+    pub boat_use: Use,
+    pub school: School,
+    /// Of the boat, years.
+    pub age: Option<f64>,
+    pub kind: MemberKind,
+    /// A plywood panel of the shell, whatever the construction.
+    pub panel: bool,
+    pub length: f64,
+    /// Its face, or its moulded depth.
+    pub width: f64,
+    /// Or sided.
+    pub thickness: f64,
+    pub species: Option<&'s Species>,
+    pub curve: Curve,
+    pub below_waterline: bool,
+    pub moisture: Option<f64>,
+    pub found: Vec<Found>,
+    pub cause_treated: bool,
+    /// Holes somebody recorded, `[along, across, diameter]`.
+    pub old_holes: Vec<[f64; 3]>,
+    pub skin: Option<Skin>,
+    pub practice: Practice,
+}
+
+/// What can be done, and the step that answers it where no wood is taken.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Answered {
+    pub options: Vec<RepairOption>,
+    /// `survey` also where nobody knows how deep it goes: it is opened up first.
+    pub answered_in: Option<&'static str>,
+}
+
+/// What stands for a place that was only pointed at, mm each way (*yard rule*).
+const POINTED: f64 = 10.0;
+/// Frames behind a plank by itself stand so many thicknesses apart, within these limits in mm (*yard rule*).
+const FRAMES_APART: (f64, f64, f64) = (12.0, 150.0, 450.0);
+
+/// A finding's shape on its member: a line for a crack, an outline otherwise; what was only pointed at has some size.
+pub fn outline(found: &Found, length: f64, width: f64) -> Vec<[f64; 2]> {
+    let spread = |low: f64, high: f64, most: f64| {
+        let middle = ((low + high) / 2.0).clamp(0.0, most);
+        let half = ((high - low) / 2.0).max(POINTED);
+        ((middle - half).max(0.0), (middle + half).min(most))
+    };
+    let (from, to) = spread(found.from, found.to, length);
+    if found.kind.cut_as() == Some(DamageKind::Crack) {
+        let (low, high) = (found.low.clamp(0.0, width), found.high.clamp(0.0, width));
+        return vec![[from, low], [to, high]];
+    }
+    let (low, high) = spread(found.low, found.high, width);
+    vec![[from, low], [to, low], [to, high], [from, high]]
+}
+
+/// Lays out the options of a member by itself. Errors name the field, damage as `damage[i].…`.
+pub fn decide(alone: &Alone<'_>) -> Result<Answered, InputError> {
+    let within = |e: InputError| e.within("member");
+    error::length("length", alone.length).map_err(within)?;
+    error::length("width", alone.width).map_err(within)?;
+    error::length("thickness", alone.thickness).map_err(within)?;
+    if alone.found.is_empty() {
+        return Err(InputError::new("damage", "say what was found: at least one crack, break, rot or other finding"));
+    }
+    for (i, found) in alone.found.iter().enumerate() {
+        found.check(alone.length, alone.width, alone.thickness).map_err(|e| e.within(&format!("damage[{i}]")))?;
+    }
+    for (i, hole) in alone.old_holes.iter().enumerate() {
+        error::length("diameter", hole[2]).map_err(|e| e.within(&format!("old_holes[{i}]")))?;
+    }
+    let open: Vec<&Found> = alone.found.iter().filter(|f| f.grade > Grade::Sound).collect();
+    if let Some(step) = answered_in(&alone.found) {
+        return Ok(Answered { options: only_leave(alone), answered_in: Some(step) });
+    }
+    if open.is_empty() {
+        return Ok(Answered { options: only_leave(alone), answered_in: None });
+    }
+    let unknown = |f: &&Found| f.takes_wood() && f.depth <= 0.0 && !f.kind.taken_as_through();
+    if open.iter().any(unknown) {
+        return Ok(Answered { options: only_leave(alone), answered_in: Some("survey") });
+    }
+    let rate = |op: Operation| op.rate().0;
+    let causes = if alone.cause_treated { Vec::new() } else { vec![Cause::Unknown] };
+    let class = match Class::of_shell(alone.construction) {
+        _ if alone.panel => Some(Class::Panel),
+        class if alone.kind == MemberKind::Plank => class,
+        _ => Some(Class::of(alone.kind)),
+    };
+    let options = match class {
+        Some(class) => member::options(&alone.member(class, causes), rate),
+        None => {
+            let shell = alone.shell();
+            plank::options(&alone.plank(&shell, causes), rate)
+        }
+    };
+    Ok(Answered { options: options?, answered_in: None })
+}
+
+fn only_leave(alone: &Alone<'_>) -> Vec<RepairOption> {
+    let body = Body {
+        kind: alone.kind,
+        length: alone.length,
+        width: alone.width,
+        thickness: alone.thickness,
+        below_waterline: alone.below_waterline,
+        moisture: alone.moisture,
+        cause_treated: alone.cause_treated,
+        durability: alone.species.map(|s| s.decay),
+        holes: &alone.old_holes,
+    };
+    let facts = Facts::of(&alone.found, &body);
+    let mut draft = leave(&facts);
+    limits::judge(&mut draft, &facts, None);
+    let mut options = vec![draft.finish((alone.length, alone.thickness), &alone.practice, &[], |op| op.rate().0)];
+    rank(&mut options, &alone.practice, alone.school);
+    options
+}
+
+impl<'s> Alone<'s> {
+    fn member(&self, class: Class, causes: Vec<Cause>) -> member::Case<'s> {
+        let crossed = matches!(self.kind, MemberKind::Frame | MemberKind::Floor);
+        member::Case {
+            kind: self.kind,
+            class,
+            length: self.length,
+            width: self.width,
+            thickness: self.thickness,
+            species: self.species,
+            found: self.found.clone(),
+            recorded_holes: self.old_holes.clone(),
+            causes,
+            moisture: self.moisture,
+            below_waterline: self.below_waterline,
+            curve: self.curve,
+            skin: self.skin,
+            age: self.age,
+            boat_use: Some(self.boat_use),
+            strake_width: if crossed { STRAKE } else { 0.0 },
+            crook: false,
+            school: self.school,
+            practice: self.practice,
+        }
+    }
+
+    /// A strake by itself over frames that are assumed.
+    fn shell(&self) -> Shell {
+        let (times, least, most) = FRAMES_APART;
+        let apart = (times * self.thickness).clamp(least, most);
+        let bays = (self.length / apart).round().clamp(2.0, 2_000.0);
+        let frames: Vec<f64> = (0..=bays as usize).map(|i| self.length * i as f64 / bays).collect();
+        let edges = vec![vec![0.0; frames.len()], vec![self.width; frames.len()]];
+        Shell::new(frames, edges)
+    }
+
+    fn plank<'b>(&self, shell: &'b Shell, causes: Vec<Cause>) -> plank::Case<'b> {
+        let open = self.found.iter().filter(|f| f.grade > Grade::Sound);
+        let damage = open
+            .filter(|f| f.kind.answer() == Answer::Wood || f.takes_wood())
+            .filter_map(|f| {
+                Some(Damage {
+                    kind: f.kind.cut_as()?,
+                    points: outline(f, self.length, self.width),
+                    depth: f.deep(self.thickness),
+                })
+            })
+            .collect();
+        let hole = |(i, h): (usize, &[f64; 3])| Hole {
+            id: format!("old hole {}", i + 1),
+            x: h[0],
+            y: h[1],
+            diameter: h[2],
+            live: false,
+        };
+        plank::Case {
+            shell,
+            place: PlankPlace { side: Side::Port, strake: 1, from_bay: None, to_bay: None },
+            thickness: self.thickness,
+            damage,
+            found: self.found.clone(),
+            holes: self.old_holes.iter().enumerate().map(hole).collect(),
+            recorded_holes: self.old_holes.clone(),
+            causes,
+            moisture: self.moisture,
+            below_waterline: self.below_waterline,
+            durability: self.species.map(|s| s.decay),
+            between: self.construction.between(),
+            other_joints: Vec::new(),
+            school: self.school,
+            butt_rule: Rule::for_use(self.boat_use),
+            practice: self.practice,
+        }
+    }
+}
+
+/// Width of the strakes that cross a frame by itself, mm (*yard rule*).
+const STRAKE: f64 = 130.0;
