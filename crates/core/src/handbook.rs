@@ -166,8 +166,9 @@ mod tests {
         for file in files.into_iter().filter(|f| !f.ends_with("handbook.rs")) {
             let source = fs::read_to_string(&file).unwrap();
             // What the tests of a file say of rules is not what it makes.
-            let source = source.split("#[cfg(test)]").next().unwrap_or_default();
-            let makers = ["Reason::new(", "Reason::note(", "forbid(", "times(", "hold(", "wait(", "tell("];
+            let source = source.split("#[cfg(test)]\nmod tests").next().unwrap_or_default();
+            let makers =
+                ["Reason::new(", "Reason::note(", "forbid(", "forbids(", "says(", "times(", "hold(", "wait(", "tell("];
             for maker in makers {
                 for (at, _) in source.match_indices(maker) {
                     let call: String = source[at + maker.len()..].chars().take(160).collect();

@@ -50,6 +50,8 @@ pub const GLYPHS: &str = r##"<defs>
 <symbol id="g-failed_repair" viewBox="-10 -10 20 20"><path d="M-8 -6H8V6H-8Z" class="glyph-area"/><path d="M-4 -6L0 -1L-2 1L2 6" class="glyph-line"/></symbol>
 <symbol id="g-wrong_material" viewBox="-10 -10 20 20"><path d="M-8 -3H8M-8 3H8M5 -8L-5 8" class="glyph-line"/></symbol>
 <symbol id="g-stain" viewBox="-10 -10 20 20"><circle cx="-3" cy="1" r="6" class="glyph-area"/><circle cx="4" cy="-2" r="5" class="glyph-thin"/></symbol>
+<symbol id="g-open_scarf" viewBox="-10 -10 20 20"><path d="M-9 5L9 -3M-9 3L9 -5" class="glyph-line"/><path d="M-9 8H9M-9 -8H9" class="glyph-thin"/></symbol>
+<symbol id="g-forced" viewBox="-10 -10 20 20"><path d="M-9 5Q0 -8 9 5" class="glyph-line"/><path d="M0 -9V-3M-2 -5L0 -3L2 -5M-9 8H9" class="glyph-thin"/></symbol>
 <symbol id="g-drawn-good" viewBox="-10 -10 20 20"><circle r="6" class="glyph-area"/></symbol>
 <symbol id="g-drawn-tired" viewBox="-10 -10 20 20"><circle r="6" class="glyph-area"/><path d="M0 -6A6 6 0 0 1 0 6Z" class="glyph-full"/></symbol>
 <symbol id="g-drawn-bad" viewBox="-10 -10 20 20"><circle r="6" class="glyph-full"/><path d="M-9 -9L9 9M-9 9L9 -9" class="glyph-line"/></symbol>
