@@ -98,6 +98,16 @@ pub struct Drawing {
     pub notes: Vec<String>,
     pub lines: Vec<Line>,
     pub labels: Vec<Label>,
+    /// What stands across the whole of it, where it may not be used as it is.
+    pub stamp: Option<String>,
+}
+
+/// A stamp on a drawing: where its words begin, how high they are, and how far they are turned, degrees.
+pub(crate) struct Stamped<'d> {
+    pub text: &'d str,
+    pub at: Point,
+    pub height: f64,
+    pub turn: f64,
 }
 
 impl Drawing {
@@ -140,7 +150,27 @@ impl Drawing {
                 .map(|l| Line { points: l.points.iter().map(turn).collect(), ..l.clone() })
                 .collect(),
             labels: self.labels.iter().map(|l| Label { at: turn(&l.at), ..l.clone() }).collect(),
+            stamp: self.stamp.clone(),
         }
+    }
+
+    /// The stamp from corner to corner, repeated along a long drawing so that no sheet of it is without.
+    pub(crate) fn stamps(&self) -> Vec<Stamped<'_>> {
+        const TURN: f64 = 15.0;
+        const HEIGHTS: (f64, f64) = (8.0, 22.0);
+        let Some((text, ([x0, y0], [x1, y1]))) = self.stamp.as_deref().zip(self.bounds()) else { return Vec::new() };
+        let height = ((y1 - y0) / 4.0).clamp(HEIGHTS.0, HEIGHTS.1);
+        // Letters are about six tenths as wide as high.
+        let long = text.chars().count() as f64 * height * 0.6;
+        let times = ((x1 - x0) / (long * 1.3)).floor().clamp(1.0, 40.0) as usize;
+        let step = (x1 - x0) / times as f64;
+        let y = (y0 + y1) / 2.0 - long * TURN.to_radians().sin() / 2.0;
+        (0..times)
+            .map(|i| {
+                let x = x0 + (i as f64 + 0.5) * step - long * TURN.to_radians().cos() / 2.0;
+                Stamped { text, at: [x, y], height, turn: TURN }
+            })
+            .collect()
     }
 
     /// Lowest and highest corner of all lines; `None` when there are none.
@@ -211,7 +241,18 @@ pub fn svg(drawing: &Drawing) -> String {
             safe(&label.text)
         );
     }
-    out.push_str("</g>\n</svg>\n");
+    out.push_str("</g>\n");
+    for stamp in drawing.stamps() {
+        let (x, y) = place(&stamp.at);
+        let _ = writeln!(
+            out,
+            "<text class=\"stamp\" x=\"{x:.3}\" y=\"{y:.3}\" font-family=\"sans-serif\" font-weight=\"700\" font-size=\"{:.1}\" transform=\"rotate({} {x:.3} {y:.3})\">{}</text>",
+            stamp.height,
+            -stamp.turn,
+            safe(stamp.text)
+        );
+    }
+    out.push_str("</svg>\n");
     out
 }
 
@@ -229,6 +270,20 @@ mod tests {
         drawing.circle(Layer::Holes, [50.0, 20.0], 6.5);
         drawing.label([0.0, -10.0], 5.0, "F12 & aft");
         drawing
+    }
+
+    #[test]
+    fn a_stamp_stands_across_the_drawing_in_every_kind_of_file() {
+        let stamped = Drawing { stamp: Some("generated, do not cut".to_owned()), ..piece() };
+        assert!(svg(&stamped).contains("generated, do not cut</text>") && !svg(&piece()).contains("do not cut"));
+        assert!(svg(&stamped.mirrored()).contains("do not cut"));
+        let dxf = String::from_utf8_lossy(&dxf::write(&stamped).unwrap()).into_owned();
+        assert!(dxf.contains("generated, do not cut") && dxf.contains("STAMP"));
+        // A long one has it more than once, so that no sheet is without.
+        let mut long = stamped.clone();
+        long.outline(Layer::Cut, vec![[0.0, 0.0], [6_000.0, 0.0], [6_000.0, 120.0], [0.0, 120.0]]);
+        assert!(long.stamps().len() > 5);
+        assert_ne!(paper::pdf(&stamped, paper::Sheet::A4).unwrap(), paper::pdf(&piece(), paper::Sheet::A4).unwrap());
     }
 
     #[test]

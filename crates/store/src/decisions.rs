@@ -204,6 +204,20 @@ pub async fn wanting(store: &Store) -> Result<Vec<Piece>> {
 }
 
 impl Work {
+    /// A piece takes the size of its blank from the shape that was taken, mm.
+    pub async fn size_piece(&mut self, piece: &Piece, length: f64, width: f64, shape: &str) -> Result<()> {
+        sqlx::query("UPDATE piece SET length = ?, width = ? WHERE id = ?")
+            .bind(length)
+            .bind(width)
+            .bind(piece.id)
+            .execute(&mut *self.tx)
+            .await?;
+        let body = json!({ "piece": piece.id, "length": length, "width": width, "shape": shape });
+        let summary = format!("{}: its size is now that of the shape “{shape}”", piece.name);
+        self.note(Some(piece.boat_id), Some(piece.member_id), "piece", &summary, &body).await?;
+        Ok(())
+    }
+
     /// Keeps what a piece asks of its wood, and by when.
     pub async fn set_piece_wants(&mut self, piece: &Piece, quality: Quality, needed_by: Option<&str>) -> Result<()> {
         sqlx::query("UPDATE piece SET quality = ?, needed_by = ? WHERE id = ?")

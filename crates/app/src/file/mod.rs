@@ -9,5 +9,6 @@ pub mod metals;
 pub mod place;
 pub mod refasten;
 pub mod seams;
+pub mod shape;
 pub mod survey;
 pub mod timber;

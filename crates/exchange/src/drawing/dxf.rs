@@ -26,6 +26,9 @@ pub fn write(drawing: &Drawing) -> Result<Vec<u8>, String> {
         });
     }
     file.add_layer(DxfLayer { name: "TEXT".to_owned(), color: Color::from_index(7), ..Default::default() });
+    if drawing.stamp.is_some() {
+        file.add_layer(DxfLayer { name: "STAMP".to_owned(), color: Color::from_index(1), ..Default::default() });
+    }
     let mut add = |layer: &str, specific: EntityType| {
         let mut entity = Entity::new(specific);
         entity.common.layer = layer.to_owned();
@@ -48,6 +51,12 @@ pub fn write(drawing: &Drawing) -> Result<Vec<u8>, String> {
         let value: String = label.text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
         let location = DxfPoint::new(label.at[0], label.at[1], 0.0);
         add("TEXT", EntityType::Text(Text { location, text_height: label.height, value, ..Default::default() }));
+    }
+    for stamp in drawing.stamps() {
+        let location = DxfPoint::new(stamp.at[0], stamp.at[1], 0.0);
+        let value = stamp.text.to_owned();
+        let text = Text { location, text_height: stamp.height, rotation: stamp.turn, value, ..Default::default() };
+        add("STAMP", EntityType::Text(text));
     }
     let mut bytes = Cursor::new(Vec::new());
     file.save(&mut bytes).map_err(|e| format!("the DXF could not be written: {e}"))?;

@@ -3,7 +3,7 @@
 
 use krilla::Document;
 use krilla::color::rgb;
-use krilla::geom::{PathBuilder, Point as At, Rect};
+use krilla::geom::{PathBuilder, Point as At, Rect, Transform};
 use krilla::metadata::Metadata;
 use krilla::page::PageSettings;
 use krilla::paint::{FillRule, Stroke, StrokeDash};
@@ -219,6 +219,10 @@ fn cover(page: &Page<'_>, surface: &mut Surface<'_>, drawing: &Drawing, sheet: S
         page.words(surface, [MARGIN, y], 7.0, line);
         y -= 9.0;
     }
+    if let Some(stamp) = &drawing.stamp {
+        page.words(surface, [MARGIN, y], 7.0, stamp);
+        y -= 9.0;
+    }
     let count = tiling.sheets();
     let sheets = if count == 1 {
         "1 sheet".to_owned()
@@ -292,6 +296,12 @@ fn tile_page(
     }
     for label in &drawing.labels {
         page.words(surface, place(label.at), label.height, &label.text);
+    }
+    for stamp in drawing.stamps() {
+        let (x, y) = page.at(place(stamp.at));
+        surface.push_transform(&Transform::from_rotate_at(-stamp.turn as f32, x, y));
+        page.words(surface, place(stamp.at), stamp.height, stamp.text);
+        surface.pop();
     }
     surface.pop();
     register_marks(page, surface, tiling, base, column, row);

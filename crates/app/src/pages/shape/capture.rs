@@ -7,17 +7,19 @@ use mend_keel_core::shape::bend::{self, EDGE_SET_LIMIT};
 use mend_keel_core::shape::covering::{self, Finish};
 use mend_keel_core::shape::hollow;
 use mend_keel_core::shape::pattern::{self, Allowances, Pattern};
-use mend_keel_core::shape::spiling::{Arc, Capture, Edge, Edges, Girth, Tick, Way};
+use mend_keel_core::shape::spiling::{Arc, Capture, Edge, Girth, Tick, Way};
 use mend_keel_core::timber::board::Drying;
 use mend_keel_core::timber::species;
 use mend_keel_core::units::parse_length;
 use mend_keel_exchange::drawing::dxf;
 use mend_keel_exchange::drawing::outline::{self, Fault, UNITS};
-use mend_keel_store::StoreError;
 use mend_keel_store::captures::{self, CaptureRow, NewCapture};
+use mend_keel_store::decisions::{Piece, PieceState};
+use mend_keel_store::{StoreError, Work};
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
+use crate::file::shape::{self, allowances, caulked, plan, thickness};
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{Units, paper, shape as drawing};
 use crate::web::auth::{BoatReader, Crew};
@@ -370,6 +372,16 @@ fn outline_of(bytes: &[u8], unit: &str) -> std::result::Result<Vec<[f64; 2]>, St
     Ok((0..FORM_POINTS).map(|i| points[(i as f64 * step) as usize]).collect())
 }
 
+/// New lengths on the part take the size of the shape's blank, as long as they are not cut.
+async fn becomes_piece(work: &mut Work, file: &BoatFile, new: &NewCapture) -> std::result::Result<(), AppError> {
+    let Ok(pattern) = shape::pattern_of(file, new.member_id, &new.capture, new.tolerance) else { return Ok(()) };
+    let uncut = |p: &&Piece| p.member_id == new.member_id && p.state != PieceState::Cut && shape::is_length(p);
+    for piece in file.pieces.iter().filter(uncut) {
+        work.size_piece(piece, pattern.blank_length, pattern.blank_width, &new.name).await?;
+    }
+    Ok(())
+}
+
 #[post("/boats/<id>/shapes/new", data = "<posted>")]
 pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
@@ -381,6 +393,7 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> 
     };
     let mut work = desk.store.begin(posted.act()).await?;
     let capture = work.add_capture(&new).await?;
+    becomes_piece(&mut work, &file, &new).await?;
     let location = format!("/boats/{id}/shapes/{capture}");
     work.commit(&location).await?;
     Ok(Answer::Go(location))
@@ -433,7 +446,7 @@ pub async fn change(desk: Desk<'_>, _who: Crew, id: i64, capture: i64, mut poste
     let location = format!("/boats/{id}/shapes/{capture}");
     let mut work = desk.store.begin(posted.act()).await?;
     match work.change_capture(capture, version, &new).await {
-        Ok(()) => {}
+        Ok(()) => becomes_piece(&mut work, &file, &new).await?,
         Err(StoreError::Stale(_)) => {
             drop(work);
             let theirs = as_typed(&kept, desk.units);
@@ -510,30 +523,6 @@ pub struct Asked<'r> {
 }
 
 /// The pattern of a shape as it is kept.
-fn plan(file: &BoatFile, row: &CaptureRow) -> std::result::Result<(Edges, Pattern), InputError> {
-    let edges = row.capture.edges()?;
-    let pattern = pattern::plan(&edges, row.tolerance, allowances(file, row))?;
-    Ok((edges, pattern))
-}
-
-fn thickness(file: &BoatFile, part: i64) -> f64 {
-    let plank = file.planks.iter().find(|p| p.id == part).map(|p| p.thickness);
-    plank
-        .or_else(|| file.members.iter().find(|m| m.id == part).map(|m| m.thickness))
-        .unwrap_or(file.boat.plank_thickness)
-}
-
-/// Whether the part's seams are caulked.
-fn caulked(file: &BoatFile) -> bool {
-    file.boat.construction.between() == mend_keel_core::grid::Between::Seam
-}
-
-fn allowances(file: &BoatFile, row: &CaptureRow) -> Allowances {
-    let eased =
-        if caulked(file) { mend_keel_core::seam::first_width(thickness(file, row.member_id)) / 2.0 } else { 0.0 };
-    Allowances { caulking: eased, ..Allowances::default() }
-}
-
 /// `measure station 7 upper edge again: 9 mm off what the others say`.
 fn suspect_views(row: &CaptureRow, pattern: &Pattern, units: Units) -> Vec<SuspectView> {
     let what = match row.capture.way() {
@@ -704,7 +693,7 @@ fn edge_set(file: &BoatFile, row: &CaptureRow, pattern: &Pattern) -> Option<Stri
         drying: Drying::Air,
         soaked: false,
         strap: false,
-        width: Some(pattern.widest),
+        edge_set: Some((pattern.widest, radius)),
     })
     .ok()?;
     let ratio = bend.edge_set_ratio?;
@@ -770,13 +759,13 @@ pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, capture: i64, kind:
     let mut name = format!("{}, {}", row.name, file.boat.name);
     if asked.mirror.is_some_and(|m| m == "1" || m == "on") {
         let turned = pattern::mirrored(&edges);
-        pattern =
-            pattern::plan(&turned, row.tolerance, allowances(&file, &row)).map_err(|e| AppError::Refused(e.message))?;
+        pattern = pattern::plan(&turned, row.tolerance, allowances(&file, row.member_id))
+            .map_err(|e| AppError::Refused(e.message))?;
         name = format!("{name}, mirrored");
     }
     let thick = thickness(&file, row.member_id);
     let section = pattern::section(pattern.widest, thick, row.radius, caulked(&file)).ok();
-    drawn::file(&paper::pattern(&name, &pattern, section.as_ref(), desk.units), kind)
+    drawn::file(&paper::pattern(&name, &pattern, section.as_ref(), desk.units), kind).await
 }
 
 #[cfg(test)]

@@ -203,7 +203,7 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked:
             drying: Drying::Air,
             soaked: false,
             strap: false,
-            width: None,
+            edge_set: None,
         })
     });
     let (mut steam, mut steam_runs) = (Vec::new(), Vec::new());
@@ -302,5 +302,5 @@ pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, kind: 
     let boat = BoatFile::load(desk.store, id).await?;
     let m = frame_of(&boat, member)?;
     let shape = decide::frame_shape(&boat, m.number).ok_or(AppError::NotFound("section of this frame"))?;
-    drawn::file(&paper::mould(&format!("Mould of {}, {}", m.name, boat.boat.name), &shape, m.width), kind)
+    drawn::file(&paper::mould(&format!("Mould of {}, {}", m.name, boat.boat.name), &shape, m.width), kind).await
 }

@@ -19,7 +19,7 @@ use mend_keel_store::decisions::{self, Geometry, NewPiece, Piece, PieceState};
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::decide;
+use crate::file::{decide, shape};
 use crate::view::piece::{self as drawing, Corner, blank};
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::{self, ReasonView};
@@ -62,6 +62,8 @@ struct Show {
     bush: String,
     cautions: Vec<&'static str>,
     is_drawn: bool,
+    /// An edge of it was measured by nobody.
+    generated: bool,
     typed: Typed,
     faults: Faults,
 }
@@ -130,16 +132,30 @@ struct Laid<'f> {
     /// x from the plank's fore joint or the member's start, mm.
     outline: Vec<Point>,
     member_length: f64,
+    /// Where its edges come from: the shape that was taken, or nobody measured one of them.
+    taken: Option<String>,
+    generated: bool,
 }
 
 impl<'f> Laid<'f> {
     async fn load(desk: &Desk<'_>, file: &'f BoatFile, id: i64) -> std::result::Result<Self, AppError> {
         let piece = decisions::piece(desk.store, file.boat.id, id).await?;
         let plank = file.planks.iter().find(|p| p.id == piece.member_id);
-        let outline = outline(file, &piece, plank);
+        let mut outline = outline(file, &piece, plank);
+        let shape = shape::taken(file, &piece);
+        if let Some((_, pattern)) = &shape {
+            // The shape as it was taken, laid where the piece begins.
+            let at = |axis| extent(&outline, axis).map_or(0.0, |e: (f64, f64)| e.0);
+            let own = |axis| extent(&pattern.outline, axis).map_or(0.0, |e: (f64, f64)| e.0);
+            let (dx, dy) = (at(0) - own(0), at(1) - own(1));
+            outline = pattern.outline.iter().map(|p| [p[0] + dx, p[1] + dy]).collect();
+        }
+        let taken =
+            shape.map(|(row, _)| format!("{}, {} on {}", row.name, row.by_name, &row.at[..10.min(row.at.len())]));
+        let generated = shape::generated(file, &piece, &outline);
         let member = file.members.iter().find(|m| m.id == piece.member_id);
         let member_length = member.map_or(piece.length, |m| m.length);
-        Ok(Self { piece, plank, outline, member_length })
+        Ok(Self { piece, plank, outline, member_length, taken, generated })
     }
 
     /// The frame it is measured from, and where that lies in its own x.
@@ -325,6 +341,14 @@ fn facts(file: &BoatFile, laid: &Laid<'_>, units: Units) -> Facts {
             facts
         }
     };
+    facts.push((
+        "Edges",
+        match (&laid.taken, laid.generated) {
+            (Some(shape), _) => format!("as taken: {shape}"),
+            (None, true) => "from the generated grid: nobody measured them".to_owned(),
+            (None, false) => "from what was drawn on the plank".to_owned(),
+        },
+    ));
     if let Some((kg, people)) = weighs(piece) {
         facts.push((
             "Weight of the blank",
@@ -595,7 +619,8 @@ async fn page(
             .collect(),
         bush: asked.bush.unwrap_or_default().to_owned(),
         cautions,
-        is_drawn: laid.plank.is_some(),
+        is_drawn: laid.plank.is_some() || laid.taken.is_some(),
+        generated: laid.generated,
         typed,
         faults,
     })
@@ -713,8 +738,11 @@ pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64, kind: &
     if let Some(offset) = bush {
         drawing.notes.push(format!("Dashed: router template, {} outside for the bush", desk.units.fine(offset)));
     }
+    if laid.generated {
+        drawing.stamp = Some(shape::GENERATED.to_owned());
+    }
     let mirrored = asked.mirror.is_some_and(|m| m == "1" || m == "on");
-    drawn::file(&if mirrored { drawing.mirrored() } else { drawing }, kind)
+    drawn::file(&if mirrored { drawing.mirrored() } else { drawing }, kind).await
 }
 
 /// The outline offset outwards for a router's guide bush.

@@ -1,0 +1,84 @@
+//! Shapes that were taken, as the pieces they become.
+
+use mend_keel_core::InputError;
+use mend_keel_core::geometry::{Point, extent};
+use mend_keel_core::grid::Address;
+use mend_keel_core::repair::graving::ToEdge;
+use mend_keel_core::shape::pattern::{self, Allowances, Pattern};
+use mend_keel_core::shape::spiling::{Capture, Edges};
+use mend_keel_store::captures::CaptureRow;
+use mend_keel_store::decisions::{Geometry, Piece};
+
+use crate::file::boat::BoatFile;
+
+pub fn plan(file: &BoatFile, row: &CaptureRow) -> std::result::Result<(Edges, Pattern), InputError> {
+    let edges = row.capture.edges()?;
+    let pattern = pattern::plan(&edges, row.tolerance, allowances(file, row.member_id))?;
+    Ok((edges, pattern))
+}
+
+/// The pattern of a shape that is being kept.
+pub fn pattern_of(
+    file: &BoatFile,
+    part: i64,
+    capture: &Capture,
+    tolerance: f64,
+) -> std::result::Result<Pattern, InputError> {
+    pattern::plan(&capture.edges()?, tolerance, allowances(file, part))
+}
+
+/// Whether a piece is a length of new wood whose edges a shape can be taken of.
+pub fn is_length(piece: &Piece) -> bool {
+    matches!(piece.geometry, Geometry::Stretch { .. })
+}
+
+/// The shape that was taken for a piece, the newest of its part, with its pattern.
+pub fn taken<'f>(file: &'f BoatFile, piece: &Piece) -> Option<(&'f CaptureRow, Pattern)> {
+    let newest =
+        file.captures.iter().filter(|c| c.member_id == piece.member_id && is_length(piece)).max_by_key(|c| c.id)?;
+    let (_, pattern) = plan(file, newest).ok()?;
+    Some((newest, pattern))
+}
+
+/// Whether any edge a piece is drawn by comes from the generated grid and was measured by nobody. `outline` has x from the plank's
+/// fore joint.
+pub fn generated(file: &BoatFile, piece: &Piece, outline: &[Point]) -> bool {
+    let plank = file.planks.iter().find(|p| p.id == piece.member_id);
+    match (&piece.geometry, plank) {
+        (Geometry::Patch { to_edge: ToEdge::None, .. }, _) => false,
+        (Geometry::Patch { .. }, Some(plank)) => {
+            let shell = &file.boat.shell;
+            let (from, _) = plank.place().span(shell);
+            let (x0, x1) = extent(outline, 0).unwrap_or_default();
+            let space = shell.frame_space();
+            let near = |frame: &u32| {
+                let x = shell.frame_x(*frame) - from;
+                x > x0 - space && x < x1 + space
+            };
+            let at = |frame| Address { side: plank.side, strake: plank.strake, frame };
+            !(1..=shell.frame_count()).filter(near).all(|frame| shell.measured.contains(&at(frame)))
+        }
+        (Geometry::Patch { .. }, None) => true,
+        (Geometry::Stretch { .. } | Geometry::Timber { .. }, _) => taken(file, piece).is_none(),
+    }
+}
+
+/// What stands across a drawing with an edge that nobody measured.
+pub const GENERATED: &str = "GENERATED, DO NOT CUT: take its shape first";
+
+pub fn thickness(file: &BoatFile, part: i64) -> f64 {
+    let plank = file.planks.iter().find(|p| p.id == part).map(|p| p.thickness);
+    plank
+        .or_else(|| file.members.iter().find(|m| m.id == part).map(|m| m.thickness))
+        .unwrap_or(file.boat.plank_thickness)
+}
+
+/// Whether the part's seams are caulked.
+pub fn caulked(file: &BoatFile) -> bool {
+    file.boat.construction.between() == mend_keel_core::grid::Between::Seam
+}
+
+pub fn allowances(file: &BoatFile, part: i64) -> Allowances {
+    let eased = if caulked(file) { mend_keel_core::seam::first_width(thickness(file, part)) / 2.0 } else { 0.0 };
+    Allowances { caulking: eased, ..Allowances::default() }
+}
