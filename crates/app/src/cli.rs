@@ -102,8 +102,8 @@ pub fn main() -> ExitCode {
 fn serve(serving: Serving, demo: Option<bool>) -> Result<(), String> {
     let usual = if demo.is_some() { DEMO_DATA } else { DATA };
     let path = serving.data.unwrap_or_else(|| PathBuf::from(usual));
-    if demo == Some(true) {
-        make_fresh(&path)?;
+    if let Some(fresh) = demo {
+        take_for_demo(&path, fresh)?;
     }
     let folder = DataFolder::open(&path)?;
     let mode = if demo.is_some() { Mode::Demo } else { Mode::Serve };
@@ -116,18 +116,33 @@ fn serve(serving: Serving, demo: Option<bool>) -> Result<(), String> {
     })
 }
 
-/// Removes an earlier demo's data; refuses a folder that does not look like one.
-fn make_fresh(path: &Path) -> Result<(), String> {
-    if !path.exists() {
-        return Ok(());
+/// Lies in a folder that `demo` made.
+const MADE_BY_DEMO: &str = "made-by-demo";
+
+/// Takes a folder for the demo: one that is not there, empty, or made by `demo` before; `fresh` makes that anew. Any other is left
+/// alone, whatever is asked.
+fn take_for_demo(path: &Path, fresh: bool) -> Result<(), String> {
+    let cannot = |e: io::Error| format!("cannot make {}: {e}", path.display());
+    let marker = path.join(MADE_BY_DEMO);
+    let empty = match path.read_dir() {
+        Ok(mut inside) => inside.next().is_none(),
+        Err(e) if e.kind() == io::ErrorKind::NotFound => true,
+        Err(e) => return Err(cannot(e)),
+    };
+    if !empty && !marker.exists() {
+        return Err(format!(
+            "{} was not made by demo: it is left alone; start the demo with another --data",
+            path.display()
+        ));
     }
-    let ours = path.join("lock").exists() || path.read_dir().is_ok_and(|mut d| d.next().is_none());
-    if !ours {
-        return Err(format!("{} is not a Mend Keel data folder; it is left alone", path.display()));
+    if fresh && !empty {
+        // The lock proves that no other process is using what is about to be removed.
+        drop(DataFolder::open(path)?);
+        std::fs::remove_dir_all(path).map_err(|e| format!("cannot remake {}: {e}", path.display()))?;
     }
-    // The lock proves that no other process is using what is about to be removed.
+    // The folder first, as it is made for a yard: only its owner reads it.
     drop(DataFolder::open(path)?);
-    std::fs::remove_dir_all(path).map_err(|e| format!("cannot remake {}: {e}", path.display()))
+    std::fs::write(marker, "Everything in this folder is made up.\n").map_err(cannot)
 }
 
 async fn open_store(folder: &DataFolder) -> Result<Store, String> {

@@ -36,7 +36,8 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
-use sqlx::{Sqlite, Transaction};
+use sqlx::{Connection, Database, Sqlite, Transaction};
+use sqlx_core::transaction::TransactionManager;
 use thiserror::Error;
 
 /// What can go wrong with the store, in terms of what it means.
@@ -59,6 +60,16 @@ pub enum StoreError {
     Migration(#[from] sqlx::migrate::MigrateError),
     #[error("stored data: {0}")]
     Json(#[from] serde_json::Error),
+}
+
+/// SQLite's codes for a disk, or a database, that is full.
+const FULL: [&str; 2] = ["13", "778"];
+
+impl StoreError {
+    /// Whether nothing was saved because the disk is full.
+    pub fn is_full(&self) -> bool {
+        matches!(self, Self::Database(sqlx::Error::Database(e)) if e.code().is_some_and(|code| FULL.contains(&code.as_ref())))
+    }
 }
 
 pub type Result<T> = std::result::Result<T, StoreError>;
@@ -104,7 +115,19 @@ impl Store {
             // A saved entry survives a power cut, not only a killed process.
             .synchronous(SqliteSynchronous::Full)
             .busy_timeout(Duration::from_secs(10));
-        let pool = SqlitePoolOptions::new().max_connections(8).connect_with(options.clone()).await?;
+        let pool = SqlitePoolOptions::new()
+            .max_connections(8)
+            // A failed statement can end its transaction behind the driver's back (a full disk does): such a connection is thrown
+            // away, or nothing could be begun on it again.
+            .after_release(|connection, _| {
+                Box::pin(async move {
+                    // Rolls back what was left open.
+                    connection.ping().await?;
+                    Ok(<Sqlite as Database>::TransactionManager::get_transaction_depth(connection) == 0)
+                })
+            })
+            .connect_with(options.clone())
+            .await?;
         sqlx::migrate!().run(&pool).await?;
         let watch = SqlitePoolOptions::new().max_connections(1).idle_timeout(None).max_lifetime(None);
         Ok(Self { pool, watch: watch.connect_with(options).await? })
@@ -170,5 +193,54 @@ impl Work {
 
     fn stamp(&self) -> String {
         self.act.at.to_string()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use serde_json::json;
+    use tempfile::TempDir;
+
+    use super::*;
+
+    /// Sets how large the database may grow on every connection there is.
+    async fn limit(store: &Store, pages: i64) {
+        let mut held = Vec::new();
+        while let Some(mut connection) = store.pool.try_acquire() {
+            let sql = format!("PRAGMA max_page_count = {pages}");
+            sqlx::query(sqlx::AssertSqlSafe(sql)).execute(&mut *connection).await.unwrap();
+            held.push(connection);
+        }
+    }
+
+    async fn write(store: &Store, words: usize) -> Result<()> {
+        let mut work = store.begin(Act::now("Ada Brook", None)).await?;
+        let body = json!({ "long": "measured again, and again. ".repeat(words) });
+        work.note(None, None, "note", "A long note", &body).await?;
+        work.commit("/").await
+    }
+
+    #[tokio::test]
+    async fn after_a_full_disk_everything_goes_on_without_a_restart() {
+        let folder = TempDir::new().unwrap();
+        let store = Store::open(&folder.path().join("yard.db")).await.unwrap();
+        write(&store, 10).await.unwrap();
+        let (pages,): (i64,) = sqlx::query_as("PRAGMA page_count").fetch_one(&store.pool).await.unwrap();
+        limit(&store, pages + 2).await;
+        let mut full = 0;
+        for _ in 0..40 {
+            if let Err(e) = write(&store, 4_000).await {
+                assert!(e.is_full(), "{e}");
+                full += 1;
+                // A connection that was thrown away is followed by one without the limit.
+                limit(&store, pages + 2).await;
+            }
+        }
+        assert!(full > 10, "the disk was full {full} times");
+        limit(&store, i64::from(i32::MAX)).await;
+        for _ in 0..60 {
+            write(&store, 400).await.unwrap();
+        }
+        assert!(store.check().await.unwrap());
     }
 }

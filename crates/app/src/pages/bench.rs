@@ -21,6 +21,7 @@ use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{AppError, Result};
 use crate::web::form::{Faults, Posted, Reader, Typed};
+use crate::web::heavy;
 
 /// How a field of a calculator is typed.
 #[derive(Debug, Clone, Copy)]
@@ -491,7 +492,7 @@ pub async fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Res
     let asked = Value::Object(input.clone()).to_string();
     let mut answer = Value::Null;
     if faults.is_empty() {
-        match compute::run(contract(tool.name), Value::Object(input)) {
+        match heavy::compute(|| compute::run(contract(tool.name), Value::Object(input))).await? {
             Ok(output) => answer = output,
             Err(e) => {
                 // An error inside a list belongs to the field the list was typed in.

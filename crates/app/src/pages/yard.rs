@@ -11,6 +11,7 @@ use crate::web::auth::{self, Crew, Owner};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, Posted, Reader, Typed};
+use crate::web::heavy;
 
 #[derive(Template)]
 #[template(path = "yard.html")]
@@ -61,10 +62,11 @@ pub async fn add(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
             read.faults.add(InputError::new("boat", "choose the boat this guest may read"));
         }
     }
-    let password_hash = auth::hash_password(posted.form.get("password")).unwrap_or_else(|e| {
-        read.faults.add(e);
-        String::new()
-    });
+    let password_hash =
+        heavy::compute(|| auth::hash_password(posted.form.get("password"))).await?.unwrap_or_else(|e| {
+            read.faults.add(e);
+            String::new()
+        });
     let mut faults = std::mem::take(&mut read.faults);
     let (Some(role), true) = (role, faults.is_empty()) else {
         return render_faulty(&page(&desk, posted.form.typed(), faults).await?);

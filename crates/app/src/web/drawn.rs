@@ -6,9 +6,10 @@ use mend_keel_exchange::drawing::{Drawing, Layer, dxf, svg};
 use rocket::http::ContentType;
 
 use crate::web::error::{Answer, AppError, Result};
+use crate::web::heavy;
 
 /// A drawing as the file asked for: `svg`, `dxf`, `csv` (the outline's points) or a sheet of paper.
-pub fn file(drawing: &Drawing, kind: &str) -> Result {
+pub async fn file(drawing: &Drawing, kind: &str) -> Result {
     let stem: String = drawing
         .name
         .chars()
@@ -31,7 +32,7 @@ pub fn file(drawing: &Drawing, kind: &str) -> Result {
         }
         sheet => {
             let sheet = Sheet::from_code(sheet).ok_or(AppError::NotFound("kind of file"))?;
-            let bytes = pdf(drawing, sheet).map_err(AppError::Refused)?;
+            let bytes = heavy::compute(|| pdf(drawing, sheet)).await?.map_err(AppError::Refused)?;
             Ok(Answer::File(format!("{stem}-{}.pdf", sheet.code()), ContentType::PDF, bytes))
         }
     }

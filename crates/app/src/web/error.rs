@@ -5,6 +5,8 @@ use rocket::http::{ContentType, Status};
 use rocket::request::Request;
 use rocket::response::{self, Redirect, Responder, Response};
 
+use crate::web::heavy::{Busy, COME_BACK};
+
 /// A page, or where to go next.
 #[derive(Debug)]
 pub enum Answer {
@@ -27,6 +29,8 @@ pub enum AppError {
     /// A rule speaks against it; shown as a page with a way back.
     Refused(String),
     Broken(String),
+    /// Too many wait for the same: come back in a moment.
+    Busy,
 }
 
 impl AppError {
@@ -36,6 +40,7 @@ impl AppError {
             Self::Done(_) => "it was done already".to_owned(),
             Self::NotFound(what) => format!("there is no such {what}"),
             Self::Refused(why) | Self::Broken(why) => why.clone(),
+            Self::Busy => format!("busy: try again in {COME_BACK} s"),
         }
     }
 }
@@ -47,8 +52,18 @@ impl From<StoreError> for AppError {
             StoreError::AlreadyDone(location) => Self::Done(location),
             StoreError::Stale(what) => Self::Refused(format!("{what} was changed by somebody else meanwhile")),
             StoreError::Conflict(why) => Self::Refused(why),
+            full if full.is_full() => Self::Refused(
+                "The disk is full: nothing of this was saved. Make room, then send it again; what you typed is still on the page before."
+                    .to_owned(),
+            ),
             other => Self::Broken(other.to_string()),
         }
+    }
+}
+
+impl From<Busy> for AppError {
+    fn from(Busy: Busy) -> Self {
+        Self::Busy
     }
 }
 
@@ -102,7 +117,15 @@ impl<'r> Responder<'r, 'static> for Answer {
 
 impl<'r> Responder<'r, 'static> for AppError {
     fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
+        let busy = matches!(self, Self::Busy);
         let (status, title, message) = match self {
+            Self::Busy => (
+                Status::ServiceUnavailable,
+                "Busy",
+                format!(
+                    "Much is being worked out just now. Try again in {COME_BACK} seconds; what you typed is still on the page before."
+                ),
+            ),
             Self::Done(location) => return led_to(request, location),
             Self::NotFound(what) => (Status::NotFound, "Not found", format!("There is no such {what}.")),
             Self::Refused(why) => (Status::Conflict, "That could not be done", why),
@@ -116,6 +139,11 @@ impl<'r> Responder<'r, 'static> for AppError {
             }
         };
         let html = crate::web::problem::render(title, &message);
-        Response::build_from((ContentType::HTML, html).respond_to(request)?).status(status).ok()
+        let mut response = Response::build_from((ContentType::HTML, html).respond_to(request)?);
+        response.status(status);
+        if busy {
+            response.raw_header("Retry-After", COME_BACK.to_string());
+        }
+        response.ok()
     }
 }

@@ -8,6 +8,7 @@ pub mod drawn;
 pub mod error;
 pub mod folder;
 pub mod form;
+pub mod heavy;
 pub mod jobs;
 pub mod photos;
 pub mod problem;

@@ -7,6 +7,7 @@ use image::codecs::jpeg::JpegEncoder;
 use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
 use mend_keel_core::InputError;
 use rocket::tokio;
+use rocket::tokio::sync::Semaphore;
 use sha2::{Digest, Sha256};
 
 use crate::web::folder::write_whole;
@@ -15,8 +16,25 @@ use crate::web::form::{Faults, PHOTO_LIMIT, Upload};
 /// Longest side kept, pixels.
 const LARGEST_SIDE: u32 = 2_400;
 const QUALITY: u8 = 85;
-/// A picture that would unpack to more than this is refused before it is unpacked.
+/// A picture of more pixels, or that would unpack to more, is refused by its header, before it is unpacked.
+const MOST_PIXELS: u64 = 80_000_000;
 const MOST_MEMORY: u64 = 512 * 1024 * 1024;
+/// Pictures unpacked at the same time.
+static UNPACKING: Semaphore = Semaphore::const_new(2);
+
+/// Why a picture is not taken.
+#[derive(Debug)]
+enum Unfit {
+    /// So many megapixels.
+    Large(u64),
+    Unreadable,
+}
+
+impl From<image::ImageError> for Unfit {
+    fn from(_: image::ImageError) -> Self {
+        Self::Unreadable
+    }
+}
 
 /// Files a photo and gives its hash. Errors name the field `photo`.
 pub async fn file(folder: &Path, upload: Upload) -> Result<String, InputError> {
@@ -24,10 +42,16 @@ pub async fn file(folder: &Path, upload: Upload) -> Result<String, InputError> {
     if upload.too_large {
         return Err(refuse(format!("must not be larger than {PHOTO_LIMIT} MB")));
     }
+    let _room = UNPACKING.acquire().await.map_err(|e| refuse(e.to_string()))?;
     let jpeg = tokio::task::spawn_blocking(move || upright_jpeg(&upload.bytes))
         .await
         .map_err(|e| refuse(e.to_string()))?
-        .map_err(|_| refuse("is not a picture that can be read: send a JPEG, PNG or WebP".into()))?;
+        .map_err(|e| match e {
+            Unfit::Large(mega) => {
+                refuse(format!("has {mega} megapixels: no more than {} are taken", MOST_PIXELS / 1_000_000))
+            }
+            Unfit::Unreadable => refuse("is not a picture that can be read: send a JPEG, PNG or WebP".into()),
+        })?;
     let hash = format!("{:x}", Sha256::digest(&jpeg));
     let path = path(folder, &hash).ok_or_else(|| refuse("could not be filed".into()))?;
     if !path.exists() {
@@ -71,12 +95,17 @@ pub async fn small(folder: &Path, hash: &str) -> Option<PathBuf> {
 }
 
 /// Decodes, honours the camera's orientation, and encodes anew: location and all other marks are gone.
-fn upright_jpeg(bytes: &[u8]) -> Result<Vec<u8>, image::ImageError> {
-    let mut reader = ImageReader::new(Cursor::new(bytes)).with_guessed_format()?;
+fn upright_jpeg(bytes: &[u8]) -> Result<Vec<u8>, Unfit> {
+    let mut reader = ImageReader::new(Cursor::new(bytes)).with_guessed_format().map_err(|_| Unfit::Unreadable)?;
     let mut limits = Limits::default();
     limits.max_alloc = Some(MOST_MEMORY);
     reader.limits(limits);
     let mut decoder = reader.into_decoder()?;
+    let (width, height) = decoder.dimensions();
+    let pixels = u64::from(width) * u64::from(height);
+    if pixels > MOST_PIXELS {
+        return Err(Unfit::Large(pixels / 1_000_000));
+    }
     let orientation = decoder.orientation()?;
     let mut picture = DynamicImage::from_decoder(decoder)?;
     picture.apply_orientation(orientation);
@@ -111,6 +140,25 @@ mod tests {
         assert_eq!((back.width(), back.height()), (2_400, 1_200));
         assert!(upright_jpeg(b"GIF89a not really").is_err());
         assert!(upright_jpeg(&picture(40)[..60]).is_err());
+    }
+
+    #[test]
+    fn a_small_file_of_very_many_pixels_is_refused_by_its_header() {
+        // A PNG that says it is 30,000 pixels square and has no more than its header.
+        let mut png = picture(40);
+        let size = 30_000u32.to_be_bytes();
+        png[16..20].copy_from_slice(&size);
+        png[20..24].copy_from_slice(&size);
+        let sum = crc(&png[12..29]);
+        png[29..33].copy_from_slice(&sum.to_be_bytes());
+        assert!(matches!(upright_jpeg(&png), Err(Unfit::Large(900))));
+    }
+
+    /// The checksum of a PNG's chunk (ISO 3309).
+    fn crc(bytes: &[u8]) -> u32 {
+        !bytes.iter().fold(!0u32, |crc, byte| {
+            (0..8).fold(crc ^ u32::from(*byte), |c, _| if c & 1 == 1 { 0xEDB8_8320 ^ (c >> 1) } else { c >> 1 })
+        })
     }
 
     #[test]

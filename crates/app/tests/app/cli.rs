@@ -94,3 +94,24 @@ fn an_account_from_the_command_line_needs_a_real_password() {
     let twice = run(&["user", "add", "INES", "--data", data], "a long enough one\n");
     assert!(String::from_utf8(twice.stderr).unwrap().contains("taken"));
 }
+
+#[test]
+fn a_yard_is_left_alone_by_demo_whatever_is_asked() {
+    let folder = Server::serve().kill();
+    let path = folder.path().to_str().unwrap();
+    let database = folder.path().join("mend-keel.db");
+    let before = std::fs::read(&database).unwrap();
+    for args in [vec!["demo", "--fresh", "--port", "0", "--data", path], vec!["demo", "--port", "0", "--data", path]] {
+        let told = refused(&args);
+        assert!(told.contains("was not made by demo"), "{told}");
+    }
+    assert!(before == std::fs::read(&database).unwrap(), "nothing of it was touched");
+    // A folder that demo made is its own, until a yard is served from it.
+    let made = Server::demo().kill();
+    let again = Server::start("demo", made).kill();
+    let served = Server::start("serve", again).kill();
+    assert!(
+        refused(&["demo", "--fresh", "--port", "0", "--data", served.path().to_str().unwrap()])
+            .contains("not made by demo")
+    );
+}

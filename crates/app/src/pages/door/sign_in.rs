@@ -13,6 +13,7 @@ use crate::web::assets;
 use crate::web::auth::{self, SignInTries, random_token};
 use crate::web::error::{Answer, Result};
 use crate::web::form::{Faults, Posted, Reader, Submission, Typed};
+use crate::web::heavy;
 
 /// Before anyone is signed in the form's token is kept in a cookie of its own.
 const FORM_COOKIE: &str = "keel_form";
@@ -72,7 +73,7 @@ pub async fn enter(
         return show(jar, false, typed, faults);
     }
     let account = accounts::find_login(store, &login).await?;
-    if !auth::password_matches(form.get("password"), account.as_ref()) {
+    if !heavy::compute(|| auth::password_matches(form.get("password"), account.as_ref())).await? {
         tries.failed(&login);
         faults.add(InputError::new("password", "login and password do not belong together"));
         return show(jar, false, typed, faults);
@@ -107,7 +108,7 @@ pub async fn first_account(store: &State<Store>, jar: &CookieJar<'_>, form: Form
     let mut read = Reader::new(&form, LengthUnit::Millimetre);
     let yard = Yard { name: read.name("yard"), unit: "mm".into(), inch_denominator: 16 };
     let (name, login) = (read.name("name"), read.name("login"));
-    let password_hash = auth::hash_password(form.get("password")).unwrap_or_else(|e| {
+    let password_hash = heavy::compute(|| auth::hash_password(form.get("password"))).await?.unwrap_or_else(|e| {
         read.faults.add(e);
         String::new()
     });
