@@ -140,6 +140,22 @@ pub fn usual(construction: Construction) -> Treatment {
         .unwrap_or(&Treatment::FlexibleBedding)
 }
 
+/// Carvel planking thinner than this holds no caulking, mm: 5 mm of compound over cotton find no room above the tight inner third.
+pub const THINNEST_CAULKED: f64 = 10.0;
+
+/// Why planking is too thin for a treatment; `None` where it is not.
+pub fn too_thin(thickness: f64, treatment: Treatment) -> Option<Reason> {
+    (treatment == Treatment::CottonCompound && thickness < THINNEST_CAULKED).then(|| {
+        Reason::new(
+            "seam.thin",
+            Verdict::Forbids,
+            "planking this thin holds no caulking: it would be driven through; glue, splines or a batten behind",
+        )
+        .source("handbook 06")
+        .against("thickness", thickness, "mm", THINNEST_CAULKED)
+    })
+}
+
 /// Strands of cotton by seam width at mid-depth, mm (*yard rule*).
 const STRANDS: [(f64, f64); 6] = [(1.5, 1.0), (2.0, 2.0), (2.5, 3.0), (3.0, 4.0), (4.0, 6.0), (5.0, 8.0)];
 /// A cartridge, ml, and compound lost to waste.

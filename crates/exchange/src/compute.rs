@@ -254,7 +254,7 @@ fn fastener_sample(input: Value) -> Outcome {
     let sample = sample::read(input.population, input.drawn, input.bad, input.confidence)?;
     Ok(json!({
         "estimate": sample.estimate, "low": sample.low, "high": sample.high, "verdict": sample.verdict,
-        "draw_more": sample.draw_more,
+        "draw_more": sample.draw_more, "advice": sample.advice(input.population - input.drawn),
     }))
 }
 
@@ -294,9 +294,10 @@ fn scarf_tool(input: Value) -> Outcome {
     }
     let input: In = read(input)?;
     let joint = scarf::plan(input.thickness, input.width, input.ratio)?;
-    Ok(
-        json!({ "length": joint.length, "glue_area": joint.glue_area, "efficiency": joint.efficiency, "nib": joint.nib }),
-    )
+    Ok(json!({
+        "length": joint.length, "glue_area": joint.glue_area, "efficiency": joint.efficiency, "nib": joint.nib,
+        "warning": scarf::warning(input.ratio),
+    }))
 }
 
 fn hollow_tool(input: Value) -> Outcome {
@@ -341,8 +342,12 @@ fn bend_tool(input: Value) -> Outcome {
         #[serde(default)]
         strap: bool,
         width: Option<f64>,
+        edge_radius: Option<f64>,
     }
     let input: In = read(input)?;
+    if input.edge_radius.is_some() && input.width.is_none() {
+        return Err(InputError::new("width", "is needed to tell an edge-set"));
+    }
     let request = bend::Request {
         species: species::find(&input.species)?,
         thickness: input.thickness,
@@ -350,14 +355,14 @@ fn bend_tool(input: Value) -> Outcome {
         drying: input.drying,
         soaked: input.soaked,
         strap: input.strap,
-        width: input.width,
+        edge_set: input.width.zip(input.edge_radius),
     };
     let bend = bend::plan(&request)?;
     Ok(json!({
         "cold_ok": bend.cold_ok, "cold_ratio": bend.cold_ratio, "steam_ok": bend.steam_ok, "steam_risk": bend.steam_risk,
         "steam_min_radius": bend.steam_min_radius, "steam_minutes": bend.steam_minutes, "method": bend.method,
         "plies": bend.plies, "ply_thickness": bend.ply_thickness, "spring_back": bend.spring_back,
-        "edge_set_ratio": bend.edge_set_ratio,
+        "edge_set_ratio": bend.edge_set_ratio, "advice": bend.advice(),
     }))
 }
 

@@ -18,6 +18,8 @@ pub struct Scarf {
 
 /// Ratio for planking that is not bent hard (*yard rule*).
 pub const PLANKING_RATIO: f64 = 8.0;
+/// Flatter than this no glue joint carries what the rules count on.
+pub const STEEPEST: f64 = 6.0;
 /// Feathers stay this far from fastenings, mm (*yard rule*).
 pub const FEATHER_CLEARANCE: f64 = 40.0;
 
@@ -38,6 +40,11 @@ pub fn plan(thickness: f64, width: f64, ratio: f64) -> Result<Scarf, InputError>
         efficiency: efficiency(ratio),
         nib: thickness / 6.0,
     })
+}
+
+/// What is to be said of a ratio: steeper than six to one it is little better than a butt.
+pub fn warning(ratio: f64) -> Option<&'static str> {
+    (ratio < STEEPEST).then_some("steeper than 6 to 1: hardly stronger than a butt; make it 8 to 1 or flatter")
 }
 
 /// Strength of a slope of `ratio` to 1: linear between the handbook's points, flat outside them.

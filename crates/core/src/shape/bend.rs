@@ -19,8 +19,8 @@ pub struct Request<'s> {
     pub soaked: bool,
     /// A back strap takes up the stretch.
     pub strap: bool,
-    /// Width in the plane of an edge-set of the same radius, mm.
-    pub width: Option<f64>,
+    /// The curve in the plank's own plane that it would be forced to: its width there and the radius, mm.
+    pub edge_set: Option<(f64, f64)>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -56,8 +56,10 @@ pub struct Bend {
     pub ply_thickness: f64,
     /// Share of the rise that springs back off the former, for the method.
     pub spring_back: f64,
-    /// The same ratio for an edge-set across `width`; beyond 0.15 it is a spiling error, not something to force.
+    /// The same ratio for an edge-set in the plank's own plane; beyond 0.15 it is a spiling error, not something to force.
     pub edge_set_ratio: Option<f64>,
+    /// The plies would be thinner than [`THINNEST_PLY`]: soak and thin first, or make it of another wood.
+    pub too_thin: bool,
 }
 
 /// A cold bend is comfortable up to this share of the bending strength; the rest is left for service.
@@ -72,6 +74,8 @@ const SOAKED_UP_TO: f64 = 6.0;
 const MINUTES_PER_MM: f64 = 2.4;
 const STEAMED_SPRING_BACK: f64 = 0.12;
 const FEWEST_PLIES: f64 = 3.0;
+/// Plies are not made thinner, mm (*yard rule*).
+pub const THINNEST_PLY: f64 = 2.0;
 
 /// Works out a bend: strain `ε = t/(2R + t)`, least steamed radius `k·t`. Errors name `thickness`, `radius` or `width`.
 ///
@@ -81,9 +85,12 @@ pub fn plan(request: &Request<'_>) -> Result<Bend, InputError> {
     let radius = error::positive("radius", request.radius)?;
     let species = request.species;
     let stiffness = species.modulus_gpa * 1000.0 / species.bending_strength_mpa;
-    let ratio = |depth: f64| depth / (2.0 * radius + depth) * stiffness;
-    let edge_set_ratio = request.width.map(|width| error::length("width", width).map(ratio)).transpose()?;
-    let cold_ratio = ratio(t);
+    let ratio = |depth: f64, radius: f64| depth / (2.0 * radius + depth) * stiffness;
+    let edge_set_ratio = match request.edge_set {
+        Some((width, own)) => Some(ratio(error::length("width", width)?, error::positive("edge_radius", own)?)),
+        None => None,
+    };
+    let cold_ratio = ratio(t, radius);
     let kiln_soaked = request.soaked && t <= SOAKED_UP_TO;
     let dryness = if request.drying == Drying::Kiln && !kiln_soaked { KILN } else { 1.0 };
     let strap = if request.strap { STRAP } else { 1.0 };
@@ -117,7 +124,15 @@ pub fn plan(request: &Request<'_>) -> Result<Bend, InputError> {
             Method::Laminate => 1.0 / (plies * plies),
         },
         edge_set_ratio,
+        too_thin: plies > 1.0 && t / plies < THINNEST_PLY,
     })
+}
+
+impl Bend {
+    /// What must be done before it is bent so, where the plain method will not do.
+    pub fn advice(&self) -> Option<&'static str> {
+        self.too_thin.then_some("plies this thin are not sawn and glued: soak thicker ones and bend them steamed, or take a wood that bends")
+    }
 }
 
 /// The thickest ply that still bends cold in comfort: `t/(2R + t)·E = 0.5·MOR`, solved for t.
@@ -236,7 +251,7 @@ mod tests {
 
     fn oak(thickness: f64, radius: f64, drying: Drying) -> Request<'static> {
         let species = species::find("white_oak").unwrap();
-        Request { species, thickness, radius, drying, soaked: false, strap: false, width: None }
+        Request { species, thickness, radius, drying, soaked: false, strap: false, edge_set: None }
     }
 
     #[test]
@@ -260,8 +275,23 @@ mod tests {
 
     #[test]
     fn a_forced_edge_set_shows() {
-        let forced = plan(&Request { width: Some(150.0), ..oak(20.0, 20_000.0, Drying::Air) }).unwrap();
-        assert!(forced.edge_set_ratio.unwrap() > EDGE_SET_LIMIT);
+        // A bend of any radius across its thickness says nothing of the curve in its own plane.
+        let of = |bend: f64, own: f64| {
+            plan(&Request { edge_set: Some((150.0, own)), ..oak(20.0, bend, Drying::Air) })
+                .unwrap()
+                .edge_set_ratio
+                .unwrap()
+        };
+        assert!(of(900.0, 20_000.0) > EDGE_SET_LIMIT && of(900.0, 400_000.0) < EDGE_SET_LIMIT);
+        assert_eq!(of(900.0, 20_000.0), of(90_000.0, 20_000.0));
+        assert_eq!(plan(&oak(20.0, 900.0, Drying::Air)).unwrap().edge_set_ratio, None);
+    }
+
+    #[test]
+    fn plies_thinner_than_two_millimetres_are_not_advised() {
+        let tight = plan(&oak(12.0, 60.0, Drying::Kiln)).unwrap();
+        assert!(tight.ply_thickness < THINNEST_PLY && tight.advice().is_some_and(|a| a.contains("soak")));
+        assert_eq!(plan(&oak(12.0, 3_000.0, Drying::Air)).unwrap().advice(), None);
     }
 
     #[test]

@@ -251,7 +251,7 @@ pub fn moulds(frame: &FrameShape, scantling: Scantling, species: &Species) -> Re
         drying: Drying::Air,
         soaked: false,
         strap: false,
-        width: None,
+        edge_set: None,
     })?;
     let plies = bend::plies_for(species, moulded, radius);
     let (steamed_back, glued_back) = (0.12, 1.0 / f64::from(plies * plies));

@@ -140,7 +140,7 @@ pub const REFASTEN_FROM: f64 = 0.30;
 /// Samples larger than this share of the population are not drawn as if from an endless one.
 const FINITE_FROM: f64 = 0.10;
 /// Largest region taken.
-pub const LARGEST_POPULATION: u32 = 1_000_000;
+pub const LARGEST_POPULATION: u32 = 200_000;
 
 /// Reads a sample: `bad` of `drawn` fastenings out of `population`, at a two-sided `confidence` (0.5 … 0.999).
 ///
@@ -167,17 +167,70 @@ pub fn read(population: u32, drawn: u32, bad: u32, confidence: f64) -> Result<Sa
     let (low, high) = interval(population, drawn, bad, tail);
     let verdict = verdict(low, high);
     let estimate = f64::from(bad) / f64::from(drawn);
-    let draw_more = (verdict == SampleVerdict::DrawMore)
-        .then(|| {
-            let settles = |n: u32| {
-                let (low, high) = interval(population, n, (estimate * f64::from(n)).round() as u32, tail);
-                self::verdict(low, high) != SampleVerdict::DrawMore
-            };
-            // Rounding the number of bad ones makes the bounds saw-toothed, so every size is tried in turn.
-            (drawn + 1..=population).find(|n| settles(*n)).map(|n| n - drawn)
-        })
-        .flatten();
+    let draw_more = match verdict {
+        SampleVerdict::DrawMore => settled_by(population, drawn, estimate, tail).map(|n| n - drawn),
+        SampleVerdict::Leave | SampleVerdict::Refasten => None,
+    };
     Ok(SampleResult { estimate, low, high, verdict, draw_more })
+}
+
+/// Rounding the number of bad ones makes the bounds saw-toothed: a smaller size may settle it within so many teeth.
+const TEETH: f64 = 3.0;
+/// Most sizes tried one by one.
+const TRIED: u32 = 600;
+/// Fastenings of a region that is large.
+const LARGE: u32 = 20_000;
+
+/// The smallest draw that settles a region at its present share of bad ones; `None` where not even drawing all would.
+fn settled_by(population: u32, drawn: u32, estimate: f64, tail: f64) -> Option<u32> {
+    let settles = |n: u32| {
+        let (low, high) = interval(population, n, (estimate * f64::from(n)).round() as u32, tail);
+        verdict(low, high) != SampleVerdict::DrawMore
+    };
+    if estimate > LEAVE_UP_TO && estimate < REFASTEN_FROM {
+        // Between the two limits only rounding could settle it, and only in a small draw.
+        let rounds = (0.5 / (estimate - LEAVE_UP_TO).min(REFASTEN_FROM - estimate)).ceil();
+        let most = rounds.min(f64::from(population.min(drawn + TRIED))) as u32;
+        return (drawn + 1..=most).find(|n| settles(*n));
+    }
+    // In steps that double until it is settled, then halved back to where it first is.
+    let (mut unsettled, mut step) = (drawn, 1);
+    let mut settled = loop {
+        let next = unsettled.saturating_add(step).min(population);
+        if settles(next) {
+            break next;
+        }
+        if next == population {
+            return None;
+        }
+        (unsettled, step) = (next, step * 2);
+    };
+    while settled - unsettled > 1 {
+        let middle = unsettled + (settled - unsettled) / 2;
+        if settles(middle) { settled = middle } else { unsettled = middle }
+    }
+    let teeth = if estimate > 0.0 { (TEETH / estimate).ceil() as u32 } else { 0 };
+    // In a region so large a few draws more or less are nothing, and each size takes long to tell.
+    let teeth = if population > LARGE { 0 } else { teeth.min(TRIED) };
+    let from = settled.saturating_sub(teeth).max(drawn + 1);
+    (from..=settled).find(|n| settles(*n))
+}
+
+impl SampleResult {
+    /// What to do, in words; `left`: fastenings of the region that were not drawn.
+    pub fn advice(&self, left: u32) -> String {
+        match (self.verdict, self.draw_more) {
+            (SampleVerdict::Leave, _) => "leave the region; renew what was found bad".to_owned(),
+            (SampleVerdict::Refasten, _) => "refasten the region".to_owned(),
+            (SampleVerdict::DrawMore, Some(more)) => format!("renew what was found bad and draw {more} more"),
+            (SampleVerdict::DrawMore, None) if left == 0 => {
+                "all of them were drawn: there is nothing to estimate; mend the bad ones".to_owned()
+            }
+            (SampleVerdict::DrawMore, None) => {
+                "no number of draws would settle it at this share: mend the bad ones as they are found".to_owned()
+            }
+        }
+    }
 }
 
 fn verdict(low: f64, high: f64) -> SampleVerdict {
@@ -324,6 +377,36 @@ mod tests {
     fn a_third_of_a_small_region_drawn_is_a_finite_matter() {
         let result = read(60, 20, 3, 0.95).unwrap();
         assert_eq!((result.low, result.high), (3.0 / 60.0, 20.0 / 60.0));
+    }
+
+    #[test]
+    fn where_drawing_more_settles_nothing_it_says_what_to_do() {
+        let between = read(400, 40, 8, 0.95).unwrap();
+        assert_eq!((between.verdict, between.draw_more), (SampleVerdict::DrawMore, None));
+        assert!(between.advice(360).contains("mend the bad ones as they are found"));
+        let all = read(40, 40, 8, 0.95).unwrap();
+        assert!(all.advice(0).contains("all of them were drawn"));
+        let more = read(2_400, 20, 0, 0.95).unwrap();
+        assert!(more.advice(2_380).contains(&format!("draw {} more", more.draw_more.unwrap())));
+    }
+
+    /// A second method: every size in turn.
+    #[test]
+    fn the_smallest_draw_that_settles_it_is_that_found_by_trying_every_size() {
+        for (population, drawn, bad) in
+            [(300, 10, 0), (300, 20, 1), (900, 30, 2), (500, 12, 6), (60, 5, 2), (2_000, 25, 1), (40, 8, 1)]
+        {
+            let estimate = f64::from(bad) / f64::from(drawn);
+            let settles = |n: u32| {
+                let (low, high) = interval(population, n, (estimate * f64::from(n)).round() as u32, 0.025);
+                verdict(low, high) != SampleVerdict::DrawMore
+            };
+            let tried = (drawn + 1..=population).find(|n| settles(*n));
+            let found = read(population, drawn, bad, 0.95).unwrap();
+            if found.verdict == SampleVerdict::DrawMore {
+                assert_eq!(found.draw_more, tried.map(|n| n - drawn), "{bad} of {drawn} from {population}");
+            }
+        }
     }
 
     #[test]

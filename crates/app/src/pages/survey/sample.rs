@@ -87,9 +87,7 @@ fn region_view(desk: &Desk<'_>, survey: &SurveyFile, region: Region) -> RegionVi
         None => format!("{FIRST_DRAW} to begin with"),
         Some(r) => match (r.verdict, r.draw_more) {
             (SampleVerdict::DrawMore, Some(more)) => format!("{more} more at this share would settle it"),
-            (SampleVerdict::DrawMore, None) => {
-                "no number would settle it at this share: refasten what is bad".to_owned()
-            }
+            (SampleVerdict::DrawMore, None) => r.advice((population.len() - drawn.len()) as u32),
             _ => "settled".to_owned(),
         },
     };
