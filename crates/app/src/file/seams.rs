@@ -4,7 +4,8 @@ use std::collections::HashMap;
 
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Address;
-use mend_keel_core::seam::balance::{self, Balance, ELASTOMER_GIVE, Filling, TAPES, Tape};
+use mend_keel_core::grid::Between;
+use mend_keel_core::seam::balance::{self, Balance, ELASTOMER_GIVE, Fate, Filling, TAPES, Tape};
 use mend_keel_core::seam::line::{self, SeamAt, Seen, State};
 use mend_keel_core::seam::work::{self, StepKind};
 use mend_keel_core::seam::{self, Treatment};
@@ -20,7 +21,8 @@ use crate::file::survey::SurveyFile;
 /// What holds where nobody measured or looked. %, and degrees of the rings to the face.
 #[derive(Debug, Clone, Copy)]
 pub struct Assumed {
-    pub now: f64,
+    /// Moisture now where nobody measured; `None`: not known, and nothing is told from it.
+    pub now: Option<f64>,
     pub above: f64,
     pub below: f64,
     pub ring_angle: f64,
@@ -45,10 +47,28 @@ pub struct Line {
     pub length: f64,
     pub thickness: f64,
     pub measured: bool,
+    pub moisture: Known,
     pub balance: Balance,
 }
 
+/// Where the moisture of the wood beside a seam comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Known {
+    Measured,
+    /// Said by whoever asked, of what nobody measured.
+    Supposed,
+    No,
+}
+
+/// Stands where nobody said what the wood holds now, for figures that are not shown, %.
+const UNTOLD: f64 = 15.0;
+
 impl Line {
+    /// What becomes of it; `None` where that hangs on a moisture nobody knows.
+    pub fn fate(&self) -> Option<Fate> {
+        (self.moisture != Known::No).then_some(self.balance.fate)
+    }
+
     /// Masking tape for it, by the face between two seams.
     pub fn tape(&self) -> Option<Tape> {
         let face = (self.seam.plank_width - self.seam.seam_width).max(1.0);
@@ -126,18 +146,27 @@ impl SeamFile {
         let filled = self.done(at).iter().any(|s| s.kind.is_filling());
         let filling =
             if filled { balance::filled_with(self.treatment(at)) } else { state.filling.unwrap_or(assumed.filling) };
+        let read = self.primed_at(at).or(state.moisture);
+        let between = boat.construction.between();
+        let moisture = match (read, assumed.now) {
+            (Some(_), _) => Known::Measured,
+            (None, Some(_)) => Known::Supposed,
+            // What is no seam is judged by what is in it.
+            (None, None) if between != Between::Seam => Known::Supposed,
+            (None, None) => Known::No,
+        };
         let width = self.decided(at).and_then(|s| s.width).or(state.width);
         let seam = balance::Seam {
             plank_width: at.wood(&boat.shell),
             shrinkage: shrinkage_at(wood.shrinkage_radial, wood.shrinkage_tangential, assumed.ring_angle),
-            now: self.primed_at(at).or(state.moisture).unwrap_or(assumed.now),
+            now: read.or(assumed.now).unwrap_or(UNTOLD),
             service: if self.file().is_below_waterline(strake) { assumed.below } else { assumed.above },
             seam_width: width.unwrap_or_else(|| seam::first_width(thickness)),
             filling,
             rated: ELASTOMER_GIVE,
         };
-        let balance = balance::of(boat.construction.between(), &seam)?;
-        Ok(Line { at, seam, length: boat.shell.length(), thickness, measured: width.is_some(), balance })
+        let balance = balance::of(between, &seam)?;
+        Ok(Line { at, seam, length: boat.shell.length(), thickness, measured: width.is_some(), moisture, balance })
     }
 }
 

@@ -14,7 +14,8 @@ use super::svg;
 #[derive(Debug, Clone)]
 pub struct SeamMark {
     pub at: SeamAt,
-    pub fate: Fate,
+    /// `None`: not known.
+    pub fate: Option<Fate>,
     /// What is written at its end.
     pub text: String,
     /// What becomes of it in words, for those who hear it.
@@ -26,11 +27,12 @@ pub struct SeamMark {
 const WRITING: f64 = 1_750.0;
 
 /// The class and sign of what becomes of a seam.
-pub fn class(fate: Fate) -> (&'static str, &'static str) {
+pub fn class(fate: Option<Fate>) -> (&'static str, &'static str) {
     match fate {
-        Fate::Presses => ("presses", "▲"),
-        Fate::Opens => ("opens", "◇"),
-        Fate::Holds => ("holds", "✓"),
+        Some(Fate::Presses) => ("presses", "▲"),
+        Some(Fate::Opens) => ("opens", "◇"),
+        Some(Fate::Holds) => ("holds", "✓"),
+        None => ("unknown", "?"),
     }
 }
 
@@ -49,7 +51,7 @@ pub fn draw(boat: &Boat, planks: &[Plank], marks: &[SeamMark]) -> String {
     );
     for plank in planks {
         let (from, to) = plank.place().span(shell);
-        let pressed = marks.iter().any(|m| m.fate == Fate::Presses && m.at.borders(plank.side, plank.strake));
+        let pressed = marks.iter().any(|m| m.fate == Some(Fate::Presses) && m.at.borders(plank.side, plank.strake));
         let _ = write!(
             out,
             "<polygon class=\"plank{}\" points=\"{}\"/>",

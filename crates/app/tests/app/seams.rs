@@ -209,3 +209,15 @@ async fn a_sample_board_is_written_down_and_only_one_that_held_is_found_good() {
     assert!(!visitor.get(at).await.text.contains("lot &#60;9&#62;"));
     assert!(visitor.get("/boats/1/story").await.text.contains("set aside"));
 }
+
+#[tokio::test]
+async fn without_a_reading_nothing_is_told_of_a_seam_but_what_would_tell_it() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let page = visitor.get("/boats/3/seams/all").await.text;
+    assert!(page.contains("Not known for") && page.contains("nobody measured the moisture"), "{page}");
+    assert!(!page.contains("No plank is told to buckle"), "nothing is promised of what nobody measured");
+    let supposed = visitor.get("/boats/3/seams/all?now=8&below=28&above=16").await.text;
+    assert!(supposed.contains("planks buckle") && supposed.contains("(supposed)"));
+}

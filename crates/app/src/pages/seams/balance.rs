@@ -8,7 +8,7 @@ use mend_keel_core::seam::{SeamSchool, Ways, work};
 use mend_keel_store::seams::BoatWays;
 use rocket::{FromForm, get, post};
 
-use crate::file::seams::{Assumed, Line, SeamFile};
+use crate::file::seams::{Assumed, Known, Line, SeamFile};
 use crate::view::Units;
 use crate::view::reasons::{self, ReasonView};
 use crate::view::seam_lines::{self, SeamMark};
@@ -27,6 +27,10 @@ struct Show {
     sums: Vec<(&'static str, String, String, String)>,
     /// Planks that will buckle on each side, and those of them that do because of hard filler.
     buckle: Vec<(&'static str, String, String)>,
+    /// Seams of which nothing can be told, of all; and those in which hard filler was found, whatever the wood holds.
+    unknown: usize,
+    all: usize,
+    hard: String,
     /// What lies between her planks: seams, laps, glued edges.
     between: &'static str,
     rows: Vec<Row>,
@@ -70,7 +74,7 @@ impl Asked<'_> {
     pub fn typed(&self) -> Typed {
         let or = |t: Option<&str>, usual: &str| t.map(str::trim).filter(|t| !t.is_empty()).unwrap_or(usual).to_owned();
         Typed::default()
-            .with("now", or(self.now, "15"))
+            .with("now", or(self.now, ""))
             .with("above", or(self.above, "16"))
             .with("below", or(self.below, "28"))
             .with("ring_angle", or(self.ring_angle, "80"))
@@ -80,7 +84,10 @@ impl Asked<'_> {
 
 impl Assumed {
     pub fn read(typed: &Typed, faults: &mut Faults) -> Option<Self> {
-        let now = number(typed.get("now"), "now", 1.0, 100.0, faults);
+        let now = match typed.get("now").trim() {
+            "" => Some(None),
+            text => number(text, "now", 1.0, 100.0, faults).map(Some),
+        };
         let above = number(typed.get("above"), "above", 1.0, 60.0, faults);
         let below = number(typed.get("below"), "below", 1.0, 60.0, faults);
         let ring_angle = number(typed.get("ring_angle"), "ring_angle", 0.0, 90.0, faults);
@@ -100,32 +107,44 @@ fn number(text: &str, field: &'static str, low: f64, high: f64, faults: &mut Fau
 }
 
 /// What becomes of a seam, in words.
-fn fate_words(balance: &Balance) -> &'static str {
-    match balance.fate {
+fn fate_words(line: &Line) -> &'static str {
+    match line.fate() {
         // A lap does not press by how far it closes but by what is in it.
-        Fate::Presses if balance.closure <= 0.0 => "wedged",
-        Fate::Presses => "planks buckle",
-        Fate::Opens => "opens",
-        Fate::Holds => "holds",
+        Some(Fate::Presses) if line.balance.closure <= 0.0 => "wedged",
+        Some(Fate::Presses) => "planks buckle",
+        Some(Fate::Opens) => "opens",
+        Some(Fate::Holds) => "holds",
+        None => "not known: measure the moisture of the planks beside it",
     }
 }
 
 /// The same with its sign, and its class.
-pub fn fate_shown(balance: &Balance) -> (String, &'static str) {
-    let (class, sign) = seam_lines::class(balance.fate);
-    (format!("{sign} {}", fate_words(balance)), class)
+pub fn fate_shown(line: &Line) -> (String, &'static str) {
+    let (class, sign) = seam_lines::class(line.fate());
+    (format!("{sign} {}", fate_words(line)), class)
 }
 
 /// By how much it closes, or opens with a minus.
-pub fn moves_by(balance: &Balance, units: Units) -> String {
-    match balance.fate {
-        Fate::Opens => format!("−{}", units.fine(balance.opens)),
-        _ => units.fine(balance.closure.max(0.0)),
+pub fn moves_by(line: &Line, units: Units) -> String {
+    match line.fate() {
+        Some(Fate::Opens) => format!("−{}", units.fine(line.balance.opens)),
+        Some(Fate::Presses | Fate::Holds) => units.fine(line.balance.closure.max(0.0)),
+        None => "–".to_owned(),
+    }
+}
+
+/// Moisture now and in service, and where the first comes from.
+pub fn moisture_words(line: &Line) -> String {
+    let (now, service) = (line.seam.now, line.seam.service);
+    match line.moisture {
+        Known::Measured => format!("{now:.0} → {service:.0} %"),
+        Known::Supposed => format!("{now:.0} (supposed) → {service:.0} %"),
+        Known::No => format!("not known → {service:.0} %"),
     }
 }
 
 fn row(seams: &SeamFile, l: &Line, units: Units) -> Row {
-    let (fate, class) = fate_shown(&l.balance);
+    let (fate, class) = fate_shown(l);
     let (done, all) = seams.progress(l.at);
     Row {
         code: l.at.to_string(),
@@ -134,8 +153,8 @@ fn row(seams: &SeamFile, l: &Line, units: Units) -> Row {
         width: units.fine(l.seam.seam_width),
         measured: l.measured,
         filling: l.seam.filling.label(),
-        moisture: format!("{:.0} → {:.0} %", l.seam.now, l.seam.service),
-        closure: moves_by(&l.balance, units),
+        moisture: moisture_words(l),
+        closure: moves_by(l, units),
         fate,
         class,
         tape: l.tape().map_or(String::new(), |t| match t.width {
@@ -147,7 +166,7 @@ fn row(seams: &SeamFile, l: &Line, units: Units) -> Row {
             Some(s) => format!("{}, {done} of {all}", s.treatment.label().to_lowercase()),
             None => "not decided".to_owned(),
         },
-        reasons: reasons::views(&l.balance.reasons, units),
+        reasons: if l.fate().is_some() { reasons::views(&l.balance.reasons, units) } else { Vec::new() },
     }
 }
 
@@ -177,7 +196,7 @@ fn buckling(seams: &SeamFile, lines: &[Line]) -> Vec<(&'static str, String, Stri
     let beside = |side, hard: bool| {
         let pressed = |strake: &u32| {
             lines.iter().any(|l| {
-                l.balance.fate == Fate::Presses
+                l.fate() == Some(Fate::Presses)
                     && l.at.borders(side, *strake)
                     && (!hard || l.seam.filling == Filling::Rigid)
             })
@@ -208,7 +227,8 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
     let sums = mend_keel_core::grid::Side::BOTH
         .into_iter()
         .map(|side| {
-            let of: Vec<Balance> = lines.iter().filter(|l| l.at.side == side).map(|l| l.balance.clone()).collect();
+            let of: Vec<Balance> =
+                lines.iter().filter(|l| l.at.side == side && l.fate().is_some()).map(|l| l.balance.clone()).collect();
             let sum = balance::side(&of);
             (
                 side.label(),
@@ -223,17 +243,17 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
         .iter()
         .map(|l| {
             let name = seams.name(l.at);
-            let by = moves_by(&l.balance, units);
+            let by = moves_by(l, units);
             let (done, all) = seams.progress(l.at);
             SeamMark {
                 at: l.at,
-                fate: l.balance.fate,
-                text: match l.balance.fate {
-                    Fate::Holds => name.clone(),
-                    Fate::Presses if l.balance.closure <= 0.0 => format!("{name} wedged"),
+                fate: l.fate(),
+                text: match l.fate() {
+                    None | Some(Fate::Holds) => name.clone(),
+                    Some(Fate::Presses) if l.balance.closure <= 0.0 => format!("{name} wedged"),
                     _ => format!("{name} {by}"),
                 },
-                says: fate_words(&l.balance),
+                says: fate_words(l),
                 done: done == all,
             }
         })
@@ -244,6 +264,14 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
         svg: if marks.is_empty() { String::new() } else { seam_lines::draw(boat, &seams.file().planks, &marks) },
         sums,
         buckle,
+        unknown: lines.iter().filter(|l| l.fate().is_none()).count(),
+        all: lines.len(),
+        hard: lines
+            .iter()
+            .filter(|l| l.seam.filling == Filling::Rigid && seams.state(l.at).filling == Some(Filling::Rigid))
+            .map(|l| seams.name(l.at))
+            .collect::<Vec<_>>()
+            .join(", "),
         between: boat.construction.between().label(),
         rows: lines.iter().map(|l| row(seams, l, units)).collect(),
         fillings: pairs(Filling::ALL, Filling::code, Filling::label),

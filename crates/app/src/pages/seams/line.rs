@@ -108,7 +108,7 @@ async fn show(
     let assumed = Assumed::read(&usual, &mut faults).ok_or(AppError::NotFound("seam"))?;
     let line = seams.line(at, &assumed).map_err(|e| AppError::Refused(e.to_string()))?;
     let state = seams.state(at);
-    let (fate, class) = fate_shown(&line.balance);
+    let (fate, class) = fate_shown(&line);
     let primed = seams.primed_at(at).is_some();
     let mut facts = vec![
         ("Length", units.run(line.length)),
@@ -120,18 +120,18 @@ async fn show(
         ("Wood beside it", format!("{} moves it", units.len(line.seam.plank_width))),
         (
             "Moisture",
-            format!(
-                "{:.0} %, {}; {:.0} % in service",
-                line.seam.now,
-                match (primed, state.moisture) {
-                    (true, _) => "measured before it was primed",
-                    (false, Some(_)) => "measured",
-                    (false, None) => "nobody measured",
-                },
-                line.seam.service
-            ),
+            match (primed, state.moisture) {
+                (true, _) => format!(
+                    "{:.0} %, measured before it was primed; {:.0} % in service",
+                    line.seam.now, line.seam.service
+                ),
+                (false, Some(_)) => {
+                    format!("{:.0} %, measured; {:.0} % in service", line.seam.now, line.seam.service)
+                }
+                (false, None) => format!("not known: nobody measured; {:.0} % in service", line.seam.service),
+            },
         ),
-        ("Closes by", moves_by(&line.balance, units)),
+        ("Closes by", moves_by(&line, units)),
     ];
     if state.open > 0 {
         facts.push(("Found", format!("{} open", state.open)));
