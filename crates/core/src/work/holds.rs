@@ -2,6 +2,7 @@
 //! Handbook 08, taking her apart.
 
 use crate::error::InputError;
+use crate::grid::Side;
 use crate::grid::member::MemberKind;
 use crate::reason::{Reason, Verdict};
 
@@ -17,6 +18,58 @@ pub struct Member {
     pub rotten: bool,
     /// Out of the boat already.
     pub out: bool,
+}
+
+/// A part of a boat whose members rest on each other as they usually do.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Stands {
+    pub name: String,
+    pub kind: MemberKind,
+    pub side: Option<Side>,
+    pub number: u32,
+    pub rotten: bool,
+    pub out: bool,
+}
+
+/// What rests on what in a hull as it is usually built: shelf and clamp on the frames of their side, each end of a beam on shelf and
+/// clamp of its side, the deck on the beams. Parts keep their places in the list; the ends of beams come after them.
+pub fn standing(parts: &[Stands]) -> Vec<Member> {
+    use MemberKind as K;
+    let of =
+        |wanted: &dyn Fn(&Stands) -> bool| -> Vec<usize> { (0..parts.len()).filter(|i| wanted(&parts[*i])).collect() };
+    let beams = of(&|p| p.kind == K::Beam);
+    let mut all: Vec<Member> = parts
+        .iter()
+        .map(|p| Member {
+            name: p.name.clone(),
+            kind: p.kind,
+            number: Some((p.side.map_or(String::new(), |s| s.letter().to_string()), p.number)),
+            rests_on: match p.kind {
+                K::Shelf | K::Clamp => of(&|f| f.kind == K::Frame && f.side == p.side),
+                kind if is_deck(kind) => beams.clone(),
+                _ => Vec::new(),
+            },
+            rotten: p.rotten,
+            out: p.out,
+        })
+        .collect();
+    for beam in beams {
+        for side in Side::BOTH {
+            let under = of(&|p| matches!(p.kind, K::Shelf | K::Clamp) && p.side == Some(side));
+            if !under.is_empty() {
+                all.push(Member {
+                    name: format!("{}, {} end", parts[beam].name, side.label().to_lowercase()),
+                    // It is no beam of its own: its neighbours may be out.
+                    kind: K::Floor,
+                    number: Some((format!("end of {beam}"), 0)),
+                    rests_on: under,
+                    rotten: false,
+                    out: parts[beam].out,
+                });
+            }
+        }
+    }
+    all
 }
 
 /// What may be done.
@@ -179,6 +232,40 @@ mod tests {
         assert_eq!(check(&open, 99).unwrap_err().field, "next");
         open[0].rests_on = vec![0];
         assert_eq!(check(&open, 5).unwrap_err().field, "members[0].rests_on");
+    }
+
+    #[test]
+    fn each_end_of_a_beam_rests_on_the_shelf_of_its_own_side() {
+        use MemberKind as K;
+        let stands = |kind, side, number| Stands {
+            name: format!("{} {number}", K::label(kind)),
+            kind,
+            side,
+            number,
+            rotten: false,
+            out: false,
+        };
+        let (port, starboard) = (Some(Side::Port), Some(Side::Starboard));
+        let parts = [
+            stands(K::Frame, port, 5),
+            stands(K::Frame, port, 6),
+            stands(K::Shelf, port, 1),
+            stands(K::Shelf, starboard, 1),
+            stands(K::Beam, None, 3),
+            stands(K::DeckPanel, port, 1),
+        ];
+        let names = |parts: &[Stands], next: usize| -> Vec<String> {
+            let all = standing(parts);
+            check(&all, next).unwrap().shore_first.iter().map(|i| all[*i].name.clone()).collect()
+        };
+        assert_eq!(names(&parts, 2), ["Beam 3, port end"], "the other shelf holds the other end");
+        assert_eq!(names(&parts, 4), ["Deck panel 1"]);
+        assert!(names(&parts, 0).is_empty());
+        let mut rotten = parts.clone();
+        rotten[1].rotten = true;
+        assert_eq!(names(&rotten, 0), ["Shelf 1"], "rotten frame heads hold nothing");
+        rotten[4].rotten = true;
+        assert_eq!(keep_off(&standing(&rotten)), [5]);
     }
 
     proptest! {

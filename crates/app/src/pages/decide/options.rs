@@ -22,6 +22,7 @@ use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
+use crate::web::heavy;
 
 #[derive(Template)]
 #[template(path = "decide/list.html")]
@@ -228,7 +229,8 @@ async fn lay_out(
 ) -> std::result::Result<Answered, AppError> {
     let rates = rates(desk.store).await?;
     let rate = |op: Operation| rates.get(&op).copied().unwrap_or(op.rate().0);
-    decide::lay_out(file, subject, school, rate).map_err(|e| AppError::Refused(e.message))
+    let laid = heavy::compute(|| decide::lay_out(file, subject, school, rate)).await?;
+    laid.map_err(|e| AppError::Refused(e.message))
 }
 
 /// What two schools say of the same options: ranked by the boat's own.

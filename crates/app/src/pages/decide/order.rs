@@ -3,7 +3,10 @@
 use askama::Template;
 use mend_keel_core::caution::Caution;
 use mend_keel_core::grid::member::MemberKind;
+use mend_keel_core::reason::{Reason, Verdict};
+use mend_keel_core::survey::Grade;
 use mend_keel_core::work::estimate::Operation;
+use mend_keel_core::work::holds::{self, Member, Stands};
 use mend_keel_core::work::order::{self, DeckSchool, Hull, May, Part, State};
 use mend_keel_store::decisions::Decision;
 use rocket::{get, post};
@@ -26,6 +29,8 @@ struct Show {
     svg: String,
     rows: Vec<Row>,
     wrong: Vec<ReasonView>,
+    /// Decks under which nothing sound is left.
+    keep_off: Vec<String>,
     turns: u32,
     port_out: usize,
     starboard_out: usize,
@@ -101,8 +106,41 @@ pub fn parts(file: &BoatFile) -> Vec<Part> {
         .collect()
 }
 
+/// Everything of her that carries or is carried, with what of it is rotten and what is out. Ids of the parts, in their order.
+fn standing(file: &BoatFile, parts: &[Part]) -> (Vec<i64>, Vec<Member>) {
+    let rotten = |id: i64| file.found_on(id).any(|f| f.kind.is_decay() && f.grade >= Grade::Renew);
+    let out = |id: i64| parts.iter().any(|p| p.id == id && p.takes_out && p.state == State::Out);
+    let stands: Vec<Stands> = file
+        .members
+        .iter()
+        .map(|m| Stands {
+            name: m.name.clone(),
+            kind: m.kind,
+            side: m.side,
+            number: m.number,
+            rotten: rotten(m.id),
+            out: out(m.id),
+        })
+        .collect();
+    (file.members.iter().map(|m| m.id).collect(), holds::standing(&stands))
+}
+
+/// What rests on a part alone, where it is to come out.
+fn rests_on(part: &Part, ids: &[i64], all: &[Member]) -> Vec<Reason> {
+    let Some(next) = ids.iter().position(|id| *id == part.id) else { return Vec::new() };
+    if !part.takes_out || part.state != State::Planned {
+        return Vec::new();
+    }
+    let found = holds::check(all, next).map(|h| h.reasons).unwrap_or_default();
+    // What is shored for it stands in; neighbours out together are told by the order itself.
+    let told = |r: &Reason| r.rule == "order.rests" && r.verdict == Verdict::Forbids && !part.shored;
+    found.into_iter().filter(told).map(|r| Reason { verdict: Verdict::Against, ..r }).collect()
+}
+
 fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> Show {
     let parts = parts(file);
+    let (ids, standing) = standing(file, &parts);
+    let keep_off = holds::keep_off(&standing).into_iter().map(|i| standing[i].name.clone()).collect();
     let hull = Hull { moulds: file.boat.moulds, deck: file.boat.deck_school };
     let order = order::check(&parts, hull);
     let mut marks = Vec::new();
@@ -125,7 +163,7 @@ fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> Show 
             code: status.may.code(),
             may: status.may.label(),
             turn: if status.turn > 0 { status.turn.to_string() } else { "–".to_owned() },
-            reasons: reasons::views(&status.reasons, desk.units),
+            reasons: reasons::views(&[status.reasons.clone(), rests_on(part, &ids, &standing)].concat(), desk.units),
         };
         rows.push((status.turn, status.may, row));
     }
@@ -152,6 +190,7 @@ fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> Show 
         boat_id: file.boat.id,
         rows: rows.into_iter().map(|(_, _, row)| row).collect(),
         wrong: reasons::views(&order.wrong, desk.units),
+        keep_off,
         turns: order.turns,
         port_out: order.out.0,
         starboard_out: order.out.1,

@@ -8,6 +8,7 @@ use mend_keel_core::grid::Joint;
 use mend_keel_core::repair::butts::Violation;
 use mend_keel_core::repair::decide::region::{self, Stretch, Strip};
 use mend_keel_core::repair::decide::{RepairOption, plank as core_plank};
+use mend_keel_core::survey::{Answer as Answered, FindingKind, Grade};
 use mend_keel_core::timber::board::{self, BoardState};
 use mend_keel_core::units::parse_length;
 use mend_keel_core::work::estimate::Operation;
@@ -38,6 +39,8 @@ struct Show {
     longest: String,
     /// Why nothing is laid out.
     none: String,
+    /// Planks that cannot take part, and why.
+    left_out: Vec<(String, String)>,
     body: String,
     typed: Typed,
     faults: Faults,
@@ -370,9 +373,13 @@ async fn show(
     };
     parts.retain(|p| asking.iter().any(|a| a.id == *p));
     if parts.is_empty() && asked.part.is_empty() {
-        parts =
-            asking.iter().filter(|a| file.decision(a.id).is_none() && can(file, a.id)).map(|a| a.id).take(8).collect();
+        let wants = |a: &&crate::file::boat::Asking| file.decision(a.id).is_none() && wants_length(file, a.id);
+        parts = asking.iter().filter(wants).map(|a| a.id).filter(|id| cannot(file, *id).is_none()).take(8).collect();
     }
+    // What cannot take part is left out, and says why; the others go on.
+    let left_out: Vec<(String, String)> =
+        parts.iter().filter_map(|id| Some((file.part_name(*id)?, cannot(file, *id)?))).collect();
+    parts.retain(|id| cannot(file, *id).is_none());
     parts.truncate(region::MOST);
     let stock = longest_stock(desk, file).await?;
     let longest = match asked.longest.filter(|t| !t.trim().is_empty()) {
@@ -405,15 +412,26 @@ async fn show(
         planks: asking.into_iter().map(|a| (a.id, a.name, parts.contains(&a.id))).collect(),
         longest: asked.longest.map_or_else(|| desk.units.run(longest), str::to_owned),
         none,
+        left_out,
         body,
         typed,
         faults,
     })
 }
 
-/// Whether a plank's options can be laid out at all.
-fn can(file: &BoatFile, id: i64) -> bool {
-    file.plank(id).is_ok_and(|plank| decide::case(file, plank, file.boat.school).is_ok())
+/// Why a plank's new lengths cannot be laid out; `None` where they can.
+fn cannot(file: &BoatFile, id: i64) -> Option<String> {
+    let Ok(plank) = file.plank(id) else { return Some("is no plank of the shell".to_owned()) };
+    let case = decide::case(file, plank, file.boat.school);
+    case.and_then(|case| core_plank::cut_bays(&case)).err().map(|e| e.message)
+}
+
+/// Whether what was found on a plank asks for a length of new wood: a place graded Renew or worse, or a break.
+fn wants_length(file: &BoatFile, id: i64) -> bool {
+    file.found_on(id).any(|f| {
+        let wood = !matches!(f.kind.answer(), Answered::Step(_));
+        wood && (f.grade >= Grade::Renew || (f.kind == FindingKind::Broken && f.grade >= Grade::Mend))
+    })
 }
 
 async fn lay(
