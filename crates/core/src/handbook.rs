@@ -119,6 +119,7 @@ pub const VALUES: &[Value] = &[
     value("seam.elastomer", "%", |_| seam::balance::ELASTOMER_GIVE * 100.0),
     value("seam.primer", "mm", |_| seam::PRIMER_FILM),
     value("seam.soft", "%", |_| seam::balance::SOFT_GIVE * 100.0),
+    value("seam.thin", "mm", |_| seam::THINNEST_CAULKED),
     value("shape.run_out", "°", |_| shape_pattern::RUN_OUT),
 ];
 

@@ -100,7 +100,16 @@ fn normalise(text: &str) -> String {
             c => out.extend(c.to_lowercase()),
         }
     }
-    out.replace("''", "\"").trim().to_owned()
+    let text = out.replace("''", "\"").trim().to_owned();
+    // 1-1/8 is one and an eighth; 3-4-5 has no stroke and is an offset.
+    match text.split_once('-').filter(|(whole, part)| {
+        let digits = |t: &str| !t.is_empty() && t.bytes().all(|b| b.is_ascii_digit());
+        let over = part.trim_end_matches(|c: char| !c.is_ascii_digit());
+        digits(whole) && over.split_once('/').is_some_and(|(a, b)| digits(a) && digits(b))
+    }) {
+        Some((whole, part)) => format!("{whole} {part}"),
+        None => text,
+    }
 }
 
 /// `feet-inches-eighths` with a trailing `+` or `-` for a sixteenth. `None` when it is not written that way.
@@ -259,6 +268,17 @@ mod tests {
 
     use super::LengthUnit::{Inch, Millimetre};
     use super::*;
+
+    #[test]
+    fn one_and_an_eighth_is_read_however_it_is_written() {
+        for text in ["1-1/8\"", "1 1/8\"", "1.125\"", "1⅛\"", "1-1/8 in"] {
+            let mm = parse_length(text, LengthUnit::Millimetre).unwrap_or_else(|e| panic!("{text}: {e}"));
+            assert!((mm - 28.575).abs() < 1e-9, "{text}: {mm}");
+        }
+        for text in ["1-1/8", "1 1/8", "1.125", "1⅛"] {
+            assert!((parse_length(text, LengthUnit::Inch).unwrap() - 28.575).abs() < 1e-9, "{text}");
+        }
+    }
 
     #[test]
     fn every_way_the_handbook_writes_a_length_is_read() {

@@ -290,6 +290,15 @@ function measures(root) {
   const method = root.querySelector("[data-method]");
   const show = () => {
     for (const part of root.querySelectorAll("[data-for-method]")) part.hidden = part.dataset.forMethod !== method.value;
+    // A look gives no reading that could say the grade: whoever looked is asked for it.
+    const says = root.querySelector("input[name=grade][value='']");
+    if (!says) return;
+    const looked = method.value === "look";
+    says.disabled = looked;
+    says.closest("label").hidden = looked;
+    if (looked) says.checked = false;
+    else if (!root.querySelector("input[name=grade]:checked")) says.checked = true;
+    for (const grade of root.querySelectorAll("input[name=grade]")) grade.required = looked;
   };
   method.addEventListener("change", show);
   show();

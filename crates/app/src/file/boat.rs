@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::grid::plank::Hole;
-use mend_keel_core::grid::{Address, Joint, Place};
+use mend_keel_core::grid::{Address, Joint, MemberCell, Place};
 use mend_keel_core::practice::Practice;
 use mend_keel_core::repair::butts::{self, Rule, Violation};
 use mend_keel_core::survey::mark::Cell;
@@ -153,9 +153,20 @@ impl BoatFile {
 
     /// Reads a canonical place and finds what is there.
     pub fn locate(&self, text: &str) -> std::result::Result<(Place, Part<'_>), InputError> {
-        let place = Place::parse(text)?;
+        let place = self.read(text)?;
         let part = self.part_at(&place)?;
         Ok((place, part))
+    }
+
+    /// Reads a place as it is typed, or as a page prints it: a member's cell by its number or by its name, `FR12P head`.
+    pub fn read(&self, text: &str) -> std::result::Result<Place, InputError> {
+        let named = text.trim().split_once(char::is_whitespace).and_then(|(code, words)| {
+            let member = self.members.iter().find(|m| m.code.eq_ignore_ascii_case(code))?;
+            let words = words.split_whitespace().collect::<Vec<_>>().join(" ").to_lowercase();
+            let cell = (1..=member.cells).find(|cell| member.kind.cell_name(*cell) == words)?;
+            Some(Place::Member(MemberCell { code: member.code.clone(), cell }))
+        });
+        named.map_or_else(|| Place::parse(text), Ok)
     }
 
     /// A place as this boat's crew call it.

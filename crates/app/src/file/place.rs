@@ -13,7 +13,7 @@ pub fn typed_place(file: &BoatFile, text: &str) -> std::result::Result<Place, In
     {
         return Place::parse(&member.code);
     }
-    Ok(match Place::parse(text)? {
+    Ok(match file.read(text)? {
         Place::Shell(at) => Place::Shell(file.boat.numbering.turn(at, &file.boat.shell)),
         // `FR12P head`: the name of a cell instead of its number.
         other => other,

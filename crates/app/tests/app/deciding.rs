@@ -103,3 +103,82 @@ async fn every_kind_of_finding_gets_an_option_or_the_step_that_answers_it() {
         assert!(page.contains(wanted), "{kind} at {place}: no {wanted} in {page}");
     }
 }
+
+#[tokio::test]
+async fn a_drawing_with_an_edge_nobody_measured_is_stamped_and_one_of_what_was_drawn_is_not() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let list = visitor.get("/boats/1/shape").await.text;
+    let ids = list.split("\"/boats/1/pieces/").skip(1).filter_map(|rest| rest.split('"').next()?.parse::<i64>().ok());
+    let (mut stamped, mut plain) = (0, 0);
+    for id in ids.collect::<std::collections::BTreeSet<i64>>() {
+        let page = visitor.get(&format!("/boats/1/pieces/{id}")).await.text;
+        let generated = page.contains("Generated, do not cut");
+        for kind in ["svg", "dxf"] {
+            let drawing = visitor.get(&format!("/boats/1/pieces/{id}/file/{kind}")).await.text;
+            assert_eq!(drawing.contains("GENERATED, DO NOT CUT"), generated, "piece {id} as {kind}");
+        }
+        assert!(!generated || page.contains("nobody measured them"), "{page}");
+        (stamped, plain) = if generated { (stamped + 1, plain) } else { (stamped, plain + 1) };
+    }
+    assert!(stamped >= 3 && plain >= 1, "{stamped} stamped, {plain} not");
+}
+
+#[tokio::test]
+async fn a_plank_that_cannot_take_part_is_left_out_with_its_reason() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let part = |path: &str| path.split('/').nth(4).unwrap().to_owned();
+    let rot = [("kind", "rot"), ("grade", "renew"), ("depth", "15"), ("shape", "0, 30\n400, 30\n400, 100\n0, 100")];
+    let can = part(&found(&visitor, "S9 F20", &rot).await);
+    let suspected = [("kind", "rot"), ("grade", "renew"), ("certainty", "suspected"), ("depth", "0"), ("shape", "")];
+    let page = "/boats/1/findings/new?at=S11%20F20";
+    let common = [("method", "look"), ("cause", "fresh_water")];
+    let all: Vec<(&str, &str)> = common.into_iter().chain(suspected).collect();
+    assert_eq!(visitor.send(page, page, &all).await.status, 303);
+    let list = visitor.get("/boats/1/decide").await.text;
+    let mut rows = list.split("/boats/1/parts/");
+    let row = rows.find(|rest| rest.split_once("/decide\">").is_some_and(|(_, name)| name.starts_with("S11,")));
+    let cannot = row.unwrap_or_else(|| panic!("S11 does not ask: {list}")).split('/').next().unwrap().to_owned();
+    let laid = visitor.get(&format!("/boats/1/together?part={can}&part={cannot}")).await.text;
+    assert!(laid.contains("is left out: nobody knows how deep") && laid.contains("Decide on these planks"), "{laid}");
+}
+
+#[tokio::test]
+async fn a_coat_that_a_rule_forbids_is_not_put_down() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let coat = |humidity| {
+        [
+            ("what", "Topsides, port"),
+            ("recipe", "varnish"),
+            ("area", "6"),
+            ("temperature", "14"),
+            ("humidity", humidity),
+            ("start", ""),
+        ]
+    };
+    let recipe = visitor.get("/boats/1/finish").await.text;
+    let code = recipe
+        .split("name=\"recipe\"")
+        .nth(1)
+        .unwrap()
+        .split("value=\"")
+        .nth(1)
+        .unwrap()
+        .split('"')
+        .next()
+        .unwrap()
+        .to_owned();
+    let mut damp = coat("92");
+    damp[1].1 = code.as_str();
+    let refused = visitor.send("/boats/1/finish", "/boats/1/finish", &damp).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.text.contains("no coat goes on so") && refused.text.contains("Topsides, port"), "{}", refused.text);
+    let mut dry = coat("55");
+    dry[1].1 = code.as_str();
+    assert_eq!(visitor.send("/boats/1/finish", "/boats/1/finish", &dry).await.status, 303);
+}

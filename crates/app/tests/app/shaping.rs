@@ -230,6 +230,7 @@ async fn a_yards_own_weights_rank_the_options_anew() {
     let mut own = [
         ("conserve_kept", "0"),
         ("conserve_strength", "140"),
+        ("conserve_years", "0"),
         ("conserve_hours", "0"),
         ("conserve_cost", "0"),
         ("conserve_patch_share", "100"),

@@ -388,3 +388,20 @@ async fn fastenings_are_picked_at_random_shown_on_the_map_and_drawn() {
     b.comes_true(&format!("document.querySelectorAll('.picks li').length === {}", picks + 2)).await;
     b.close().await;
 }
+
+#[tokio::test]
+async fn a_place_is_read_as_the_pages_print_it() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    for (typed, shown) in
+        [("FR9P%20head", "FR9P head"), ("bm4%20Starboard", "BM4 starboard"), ("KEEL%20metre%203", "KEEL metre 3")]
+    {
+        let page = visitor.get(&format!("/boats/1?at={typed}")).await.text;
+        let (code, cell) = shown.split_once(' ').unwrap();
+        assert!(page.contains(code) && page.contains(cell) && !page.contains("there is no"), "{typed}: {page}");
+        assert!(!page.contains("write a place as"), "{typed}");
+    }
+    let page = visitor.get("/boats/1?at=FR9P%20elbow").await.text;
+    assert!(page.contains("write a place as"), "an unknown part of it is told: {page}");
+}

@@ -51,13 +51,46 @@ pub fn all() -> &'static [Species] {
 pub fn find(id: &str) -> Result<&'static Species, InputError> {
     TABLE.iter().find(|s| s.id == id).ok_or_else(|| {
         let shown: String = id.chars().take(40).collect();
-        InputError::new("species", format!("there is no species “{shown}” in the table"))
+        let near = near(&shown);
+        let rest = if near.is_empty() {
+            format!("there are {}", TABLE.iter().map(|s| s.id.as_str()).collect::<Vec<_>>().join(", "))
+        } else {
+            format!("near it are {}", near.join(", "))
+        };
+        InputError::new("species", format!("there is no species “{shown}” in the table; {rest}"))
     })
+}
+
+/// Ids of species that share a word, or the beginning of one, with what was written.
+fn near(written: &str) -> Vec<&'static str> {
+    let lower = written.to_lowercase();
+    let words: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|w| w.len() > 2).collect();
+    let shares = |s: &Species| {
+        let own = format!("{} {}", s.id.replace('_', " "), s.name.to_lowercase());
+        let alike = |word: &&str| {
+            let begin: String = word.chars().take(4).collect();
+            own.split_whitespace().any(|w| w.starts_with(&begin) || word.starts_with(w))
+        };
+        words.iter().filter(|w| alike(w)).count()
+    };
+    let mut found: Vec<(usize, &'static str)> =
+        TABLE.iter().map(|s| (shares(s), s.id.as_str())).filter(|(n, _)| *n > 0).collect();
+    found.sort_by(|a, b| b.0.cmp(&a.0).then(a.1.cmp(b.1)));
+    found.into_iter().take(4).map(|(_, id)| id).collect()
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn an_unknown_species_is_told_with_those_near_it() {
+        let told = |id: &str| find(id).unwrap_err().message;
+        assert!(told("white oak").contains("near it are white_oak"), "{}", told("white oak"));
+        assert!(told("european_larch").contains("western_larch"));
+        assert!(told("mahogany").contains("african_mahogany") && told("mahogany").contains("true_mahogany"));
+        assert!(told("xyz").contains("there are") && told("xyz").contains("teak"));
+    }
 
     #[test]
     fn the_shipped_table_is_ordered_unique_and_in_range() {

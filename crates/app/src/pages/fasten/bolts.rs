@@ -280,7 +280,7 @@ pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, fitting: i64, kind:
         drawing.circle(Line::Holes, *hole, plan.diameter * 1.05 / 2.0);
         drawing.label([hole[0] + plan.diameter, hole[1]], 4.0, format!("{}", n + 1));
     }
-    drawn::file(&drawing, kind)
+    drawn::file(&drawing, kind).await
 }
 
 #[cfg(test)]

@@ -32,6 +32,13 @@ struct List {
     faults: Faults,
 }
 
+impl List {
+    /// Whether a kind stands chosen in a piece's form: as it was typed where that was refused, as it is kept otherwise.
+    fn is_kind(&self, piece: &PieceView, code: &str) -> bool {
+        if self.faults.is_empty() { piece.kind == code } else { self.typed.is("kind", code) }
+    }
+}
+
 struct PieceView {
     id: i64,
     name: String,
@@ -39,6 +46,9 @@ struct PieceView {
     reasons: Vec<ReasonView>,
     kept: bool,
     none: bool,
+    /// As it was chosen, or as it is usual.
+    kind: &'static str,
+    to_plane_off: String,
 }
 
 /// Fastenings a piece needs: those it swallows that held, or every crossing and butt of a stretch.
@@ -96,6 +106,13 @@ impl Asked {
     fn usual(file: &BoatFile) -> Self {
         let lap = file.boat.construction.between() == Between::Lap;
         Self { to_plane_off: USUAL_PLANING, kind: if lap { Kind::Rivet } else { Kind::Screw } }
+    }
+
+    /// What was chosen for a piece; the usual where nothing was yet.
+    fn chosen(file: &BoatFile, piece: &Piece) -> Option<Self> {
+        let kept = file.fastenings.iter().filter(|plan| plan.piece_id == Some(piece.id)).max_by_key(|plan| plan.id)?;
+        let kind = kept.asked["kind"].as_str().and_then(|code| KINDS.iter().copied().find(|k| k.code() == code))?;
+        Some(Self { to_plane_off: kept.asked["to_plane_off_mm"].as_f64()?, kind })
     }
 }
 
@@ -161,6 +178,8 @@ fn piece_view(
         reasons: reasons::views(&all, units),
         kept: file.fastenings.iter().any(|plan| plan.piece_id == Some(piece.id)),
         none: count == 0,
+        kind: p.kind.code(),
+        to_plane_off: units.fine(asked.to_plane_off),
     })
 }
 
@@ -178,7 +197,7 @@ fn page(
         .pieces
         .iter()
         .filter(|p| file.plank(p.member_id).is_ok())
-        .map(|p| piece_view(desk, file, p, asked))
+        .map(|p| piece_view(desk, file, p, Asked::chosen(file, p).unwrap_or(asked)))
         .collect::<std::result::Result<_, _>>()?;
     Ok(List {
         page: desk.boat_page(file, "Fasten", "fasten"),

@@ -2,8 +2,8 @@
 
 use askama::Template;
 use jiff::Timestamp;
-use mend_keel_core::InputError;
 use mend_keel_core::finish::{self, Recipe};
+use mend_keel_core::{InputError, Verdict};
 use mend_keel_store::plans::{self, Coat, NewPlan};
 use rocket::{get, post};
 use serde_json::json;
@@ -119,6 +119,11 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
         return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults).await?);
     };
     let plan = finish::plan(recipe, area, temperature, humidity).map_err(|e| AppError::Refused(e.to_string()))?;
+    if let Some(rule) = plan.reasons.iter().find(|r| r.verdict == Verdict::Forbids) {
+        // What a rule forbids is not put down as if it could go on.
+        read.faults.add(InputError::new("humidity", format!("no coat goes on so: {}", rule.text)));
+        return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults).await?);
+    }
     let coats = coats_from(&plan, start);
     let new = NewPlan {
         boat_id: id,

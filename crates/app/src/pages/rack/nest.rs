@@ -261,5 +261,5 @@ pub async fn file(desk: Desk<'_>, _who: Crew, sheet: usize, kind: &str) -> Resul
     for part in kept.parts.iter().filter(|p| p.sheet + 1 == sheet) {
         drawing.outline(Layer::Cut, part.outline.clone());
     }
-    drawn::file(&drawing, kind)
+    drawn::file(&drawing, kind).await
 }

@@ -148,7 +148,7 @@ pub fn stretch(
     typed: bool,
 ) -> Option<(Place, i64, (u32, u32), String)> {
     let mut locate = |field: &str, text: &str| {
-        let place = if typed { typed_place(file, text) } else { Place::parse(text) };
+        let place = if typed { typed_place(file, text) } else { file.read(text) };
         match place.and_then(|place| file.part_at(&place).map(|part| (place, part))) {
             Ok(found) => Some(found),
             Err(e) => {

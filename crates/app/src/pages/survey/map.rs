@@ -220,7 +220,7 @@ pub async fn show(
     let mut selected = None;
     let mut shown_panel = None;
     if let Some(text) = at.filter(|text| !text.trim().is_empty()) {
-        match Place::parse(text).and_then(|place| Ok((panel(&desk, &survey, &place, may_write)?, place))) {
+        match file.read(text).and_then(|place| Ok((panel(&desk, &survey, &place, may_write)?, place))) {
             Ok((found, place)) => {
                 selected = Some(place);
                 shown_panel = Some(found);
@@ -286,7 +286,9 @@ fn surfaces(file: &BoatFile, shown: Surface) -> Vec<SurfaceTab> {
 #[get("/boats/<id>/place?<at>")]
 pub async fn place(desk: Desk<'_>, who: BoatReader, id: i64, at: &str, files: &State<Files>) -> Result {
     let survey = files.survey(desk.store, id).await?;
-    let panel = Place::parse(at)
+    let panel = survey
+        .file
+        .read(at)
         .and_then(|place| panel(&desk, &survey, &place, who.0.account.guest_boat.is_none()))
         .map_err(|e| AppError::Refused(e.message))?;
     render(&panel)

@@ -318,7 +318,7 @@ pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, reading: i64, posted:
 pub async fn simulate(desk: Desk<'_>, _who: Crew, id: i64, instrument: &str, at: &str, typed: Option<&str>) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     // Quick entry asks with the place as it was typed, in the crew's own numbers.
-    let found = if typed == Some("1") { typed_place(&file, at) } else { Place::parse(at) };
+    let found = if typed == Some("1") { typed_place(&file, at) } else { file.read(at) };
     let place = found.map_err(|e| AppError::Refused(e.message))?;
     let part = file.part_at(&place).map_err(|e| AppError::Refused(e.message))?;
     let taken = findings::readings(desk.store, id).await?.len() as u64;

@@ -791,7 +791,7 @@ pub fn which_way(species: Option<&Species>, rib: &Rib, crook: bool) -> Vec<Way> 
             drying: Drying::Air,
             soaked: false,
             strap: false,
-            width: None,
+            edge_set: None,
         });
         Some((radius, species, bend.ok()?))
     });
