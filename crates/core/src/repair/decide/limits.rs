@@ -487,13 +487,14 @@ fn wood(kind: OptionKind, facts: &Facts) -> Vec<Reason> {
             "shallow and not spread: this takes more sound wood than is soft; treat it",
         ));
     }
-    if let Some(moisture) = facts.moisture.filter(|m| *m > GLUE_LIMIT && facts.lost <= TREAT_UP_TO && kind.takes_out())
-    {
+    // What is cut or fastened now would not be, once glue takes: the frame's head is spliced, the plank let in.
+    let now = kind.takes_out() || kind == OptionKind::Sister;
+    if let Some(moisture) = facts.moisture.filter(|m| *m > GLUE_LIMIT && facts.left() >= WEAK && now) {
         reasons.push(
             Reason::new(
                 "decide.dry_then",
                 Verdict::Against,
-                "little of it is gone: dry it before any of this is cut, then treating or a small piece may do",
+                "it is wet: dry it before any of this is cut, then treating, a small piece or a splice may do",
             )
             .against("moisture", moisture, "%", GLUE_LIMIT),
         );
