@@ -156,6 +156,22 @@ pub fn too_thin(thickness: f64, treatment: Treatment) -> Option<Reason> {
     })
 }
 
+/// What a seam takes by its treatment: laps, battens and glued seams take no cotton, and neither does planking too thin for it.
+/// Errors as those of [`caulk`].
+pub fn taken(
+    treatment: Treatment,
+    thickness: f64,
+    length: f64,
+    measured_width: Option<f64>,
+) -> Result<Caulking, InputError> {
+    let mut takes = caulk(thickness, length, measured_width)?;
+    if treatment != Treatment::CottonCompound || too_thin(thickness, treatment).is_some() {
+        (takes.cotton_depth, takes.cotton_length, takes.strands, takes.oakum) = (0.0, 0.0, 0, false);
+        takes.reasons.retain(|r| r.rule != "seam.cotton");
+    }
+    Ok(takes)
+}
+
 /// Strands of cotton by seam width at mid-depth, mm (*yard rule*).
 const STRANDS: [(f64, f64); 6] = [(1.5, 1.0), (2.0, 2.0), (2.5, 3.0), (3.0, 4.0), (4.0, 6.0), (5.0, 8.0)];
 /// A cartridge, ml, and compound lost to waste.

@@ -275,11 +275,7 @@ pub fn lay_out(
     school: School,
     rate: impl Fn(Operation) -> f64,
 ) -> std::result::Result<Answered, InputError> {
-    let found = match subject {
-        Subject::Plank(plank) | Subject::Panel(plank, _) => found_on_plank(file, plank).0,
-        Subject::Member(_) => member_case(file, subject, school)?.found,
-    };
-    if let Some(step) = decide::answered_in(&found) {
+    if let Some(step) = answered_in(file, subject.id()) {
         return Ok(Answered { options: Vec::new(), answered_in: Some(step) });
     }
     let options = match subject {
@@ -287,6 +283,11 @@ pub fn lay_out(
         _ => member::options(&member_case(file, subject, school)?, rate)?,
     };
     Ok(Answered { options, answered_in: None })
+}
+
+/// The step that answers what was found on a part without taking wood away.
+pub fn answered_in(file: &BoatFile, id: i64) -> Option<&'static str> {
+    decide::answered_in(file.found_on(id).map(|f| (f.kind, f.grade)))
 }
 
 /// Parts like this one that were damaged alike and are not decided on: what can be decided at once.

@@ -40,8 +40,8 @@ pub fn taken<'f>(file: &'f BoatFile, piece: &Piece) -> Option<(&'f CaptureRow, P
     Some((newest, pattern))
 }
 
-/// Whether any edge a piece is drawn by comes from the generated grid and was measured by nobody. `outline` has x from the plank's
-/// fore joint.
+/// Whether any edge a piece is drawn by comes from the generated grid and was measured by nobody, where no shape was taken for it.
+/// `outline` has x from the plank's fore joint.
 pub fn generated(file: &BoatFile, piece: &Piece, outline: &[Point]) -> bool {
     let plank = file.planks.iter().find(|p| p.id == piece.member_id);
     match (&piece.geometry, plank) {
@@ -59,7 +59,7 @@ pub fn generated(file: &BoatFile, piece: &Piece, outline: &[Point]) -> bool {
             !(1..=shell.frame_count()).filter(near).all(|frame| shell.measured.contains(&at(frame)))
         }
         (Geometry::Patch { .. }, None) => true,
-        (Geometry::Stretch { .. } | Geometry::Timber { .. }, _) => taken(file, piece).is_none(),
+        (Geometry::Stretch { .. } | Geometry::Timber { .. }, _) => true,
     }
 }
 

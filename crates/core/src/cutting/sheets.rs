@@ -321,26 +321,6 @@ impl Sheet {
         self.placed.iter().map(|(item, pose, _)| (*item, *pose)).collect()
     }
 
-    /// What lies where a shape lies, of edges that fall upon each other: the engine sees edges that cross, and of two parts that
-    /// cover each other exactly none do. Circles that lie in both and go into each other tell it.
-    fn covered(&self, item: usize, shape: &SPolygon) -> Option<usize> {
-        let bounds = shape.bbox();
-        let over = |other: &SPolygon| {
-            let b = other.bbox();
-            bounds.x_min < b.x_max && b.x_min < bounds.x_max && bounds.y_min < b.y_max && b.y_min < bounds.y_max
-        };
-        let deep = |other: &SPolygon| {
-            shape.surrogate().poles.iter().any(|p| {
-                other.surrogate().poles.iter().any(|q| {
-                    let (dx, dy) = (p.center.0 - q.center.0, p.center.1 - q.center.1);
-                    p.radius + q.radius - (dx * dx + dy * dy).sqrt() > 0.05 * p.radius.min(q.radius)
-                })
-            })
-        };
-        let found = self.placed.iter().find(|(i, _, other)| *i != item && over(other) && deep(other));
-        found.map(|(i, ..)| *i)
-    }
-
     /// Farthest point of what lies on it, mm.
     fn reach(&self) -> f64 {
         self.placed.iter().map(|(_, _, s)| f64::from(s.bbox().x_max)).fold(0.0, f64::max)
@@ -452,9 +432,7 @@ impl Search<'_, '_> {
     fn lies_free(&mut self, sheet: usize, item: usize, pose: Pose) -> bool {
         let part = self.items[item];
         self.buffers[part].transform_from(&self.shapes[part].body, &pose.transformation());
-        let sheet = &self.sheets[sheet];
-        !sheet.engine.detect_poly_collision(&self.buffers[part], &NoFilter)
-            && sheet.covered(item, &self.buffers[part]).is_none()
+        !self.sheets[sheet].engine.detect_poly_collision(&self.buffers[part], &NoFilter)
     }
 
     /// The free place nearest the butt end found for an item.
@@ -790,15 +768,15 @@ impl Search<'_, '_> {
         let sheet = &self.sheets[sheet];
         let mut pairs = Vec::new();
         for (item, _, shape) in &sheet.placed {
-            // Where one lies wholly in the other the engine may see it from one side only.
             hit(sheet, *item, shape, f32::INFINITY, |other, by| {
-                pairs.push((other.min(*item), other.max(*item), by));
+                if other > *item {
+                    pairs.push((*item, other, by));
+                }
                 by
             });
         }
         // The engine gives them in no order of its own.
         pairs.sort_by_key(|(a, b, _)| (*a, *b));
-        pairs.dedup_by_key(|(a, b, _)| (*a, *b));
         pairs
     }
 
@@ -940,12 +918,6 @@ fn hit(sheet: &Sheet, item: usize, shape: &SPolygon, most: f32, mut counts: impl
         }
         sum > most
     });
-    if sum <= 0.0
-        && let Some(other) = sheet.covered(item, shape)
-        && let Some(there) = &sheet.shapes[other]
-    {
-        sum += counts(other, depth(shape, there));
-    }
     sum
 }
 
@@ -1086,6 +1058,39 @@ mod tests {
         assert_eq!(nest(&Job { gap: -1.0, ..job(vec![]) }, 10, &mut |_| Some(0.0)).unwrap_err().field, "gap");
         let empty = nest(&job(vec![]), 10, &mut |_| Some(0.0)).unwrap();
         assert_eq!((empty.sheets_used, empty.placements.len(), empty.last_sheet_length), (0, 0, 0.0));
+    }
+
+    #[test]
+    fn parts_upon_each_other_are_seen_from_both_sides_also_where_no_edges_cross() {
+        let whole = rectangle(400.0, 300.0);
+        let job = job(vec![part(&whole, Turn::None, 2), part(&rectangle(200.0, 50.0), Turn::None, 1)]);
+        let shapes = shapes(&job).unwrap();
+        let mut go_on = |_: Progress| Some(0.0);
+        let mut search = Search {
+            job: &job,
+            shapes: &shapes,
+            items: vec![0, 0, 1],
+            random: Chance::seeded(1),
+            sheets: Vec::new(),
+            unplaced: Vec::new(),
+            tried: 0,
+            budget: 10,
+            share: 0.0,
+            stopped: false,
+            go_on: &mut go_on,
+            engine: engine_config(),
+            buffers: shapes.iter().map(|s| (*s.body).clone()).collect(),
+        };
+        let pose = Pose { rotation: 0.0, x: 600.0, y: 400.0 };
+        // One exactly upon its like, the small one within the large one, and the large one round it.
+        for (lies, comes) in [(0, 1), (0, 2), (2, 0)] {
+            search.sheets = vec![search.sheet()];
+            search.put(0, lies, pose);
+            assert!(!search.lies_free(0, comes, pose), "{comes} upon {lies}");
+            search.put(0, comes, pose);
+            let pairs: Vec<(usize, usize)> = search.overlaps(0).iter().map(|(a, b, _)| (*a, *b)).collect();
+            assert_eq!(pairs, [(lies.min(comes), lies.max(comes))]);
+        }
     }
 
     #[test]

@@ -15,7 +15,7 @@ mod table;
 
 use crate::practice::{Practice, School};
 use crate::reason::{Reason, Verdict};
-use crate::survey::{Answer, Cause, Grade};
+use crate::survey::{Answer, Cause, FindingKind, Grade};
 use crate::work::estimate::{Hours, Operation, whole_job};
 use crate::work::tasks::{self, Extent, Task};
 
@@ -176,25 +176,25 @@ pub fn rank(options: &mut [RepairOption], practice: &Practice, school: School) {
     if let Some(skin) = options.iter().find(|o| asked(o)).map(|o| o.score) {
         options.iter_mut().filter(|o| !asked(o)).for_each(|o| o.score = o.score.min(skin * BEHIND));
     }
-    let key = |o: &RepairOption| (!o.forbidden(), o.score);
-    options.sort_by(|a, b| key(b).0.cmp(&key(a).0).then(b.score.total_cmp(&a.score)));
+    // What is refused scores 0, what is not more than that.
+    options.sort_by(|a, b| b.score.total_cmp(&a.score));
 }
 
 /// What a rule puts behind another option scores no more than this share of it.
 const BEHIND: f64 = 0.95;
 
-/// The step that answers what was found without taking wood away: where everything found asks for one and the same, the first
-/// of them otherwise. `None` where something asks for more.
-pub fn answered_in(found: &[Found]) -> Option<&'static str> {
-    let open = || found.iter().filter(|f| f.grade > Grade::Sound);
-    let step = |f: &Found| match f.kind.answer() {
-        Answer::Step(step) => Some(step),
-        _ => None,
-    };
-    if open().any(|f| step(f).is_none()) {
-        return None;
+/// The step that answers what was found without taking wood away: that of the worst of it. `None` where something asks for more, or
+/// nothing for anything.
+pub fn answered_in(found: impl IntoIterator<Item = (FindingKind, Grade)>) -> Option<&'static str> {
+    let mut worst = None;
+    for (kind, grade) in found.into_iter().filter(|(_, grade)| *grade > Grade::Sound) {
+        let Answer::Step(step) = kind.answer() else { return None };
+        // Of two as bad the later one, as everywhere.
+        if worst.is_none_or(|(so_far, _)| grade >= so_far) {
+            worst = Some((grade, step));
+        }
     }
-    open().max_by_key(|f| f.grade).and_then(step)
+    worst.map(|(_, step)| step)
 }
 
 fn cause_reasons(causes: &[Cause]) -> Vec<Reason> {
@@ -306,8 +306,13 @@ fn flatten(extent: Extent, strength: f64) -> Draft {
     }
 }
 
-/// An open scarf, cleaned and closed again. `glued`: dry enough, or no reading says otherwise.
-fn refit(extent: Extent, strength: f64, reasons: Vec<Reason>) -> Draft {
+/// An open scarf, cleaned and closed again. `wet`: what its moisture says of gluing it.
+fn refit(extent: Extent, strength: f64, wet: Option<Reason>) -> Draft {
+    let how = Reason::new(
+        "scarf.refit",
+        Verdict::For,
+        "clean both faces to bare wood, close it dry; where it closes all along, glue or bed it and fasten it again",
+    );
     Draft {
         kind: OptionKind::RefitScarf,
         kept: 1.0,
@@ -315,6 +320,6 @@ fn refit(extent: Extent, strength: f64, reasons: Vec<Reason>) -> Draft {
         extent,
         wood: Wood::None,
         years: OptionKind::RefitScarf.years(false),
-        reasons,
+        reasons: std::iter::once(how).chain(wet).collect(),
     }
 }

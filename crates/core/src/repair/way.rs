@@ -48,14 +48,6 @@ impl OptionKind {
         }
     }
 
-    /// Whether wood is cut away for it.
-    pub fn cuts(self) -> bool {
-        !matches!(
-            self,
-            Self::Leave | Self::Treat | Self::Sister | Self::FreeAndFlatten | Self::RefitScarf | Self::Inject
-        )
-    }
-
     /// Years it lasts (*yard rule*, handbook 04): `beside_rot` where soft wood stays in the boat beside it.
     pub fn years(self, beside_rot: bool) -> f64 {
         match self {

@@ -23,6 +23,13 @@ pub struct Request<'s> {
     pub edge_set: Option<(f64, f64)>,
 }
 
+impl<'s> Request<'s> {
+    /// Air-dried stock bent without a strap, as most is.
+    pub fn air_dried(species: &'s Species, thickness: f64, radius: f64) -> Self {
+        Self { species, thickness, radius, drying: Drying::Air, soaked: false, strap: false, edge_set: None }
+    }
+}
+
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "snake_case")]
 pub enum SteamRisk {

@@ -103,8 +103,7 @@ pub fn fit(points: &[Point], tolerance: f64, at: Option<&[f64]>) -> Result<Fair,
         return Err(InputError::new(format!("at[{i}]"), "must be a number"));
     }
     let checked = points.len() >= FEWEST;
-    let suspects = if checked { suspects(points, tolerance) } else { Vec::new() };
-    let line = Line::through(&without(points, &suspects));
+    let (suspects, line) = if checked { suspects(points, tolerance) } else { (Vec::new(), Line::through(points)) };
     let places: Vec<f64> = at.map_or_else(|| points.iter().map(|p| p[0]).collect(), <[f64]>::to_vec);
     Ok(Fair {
         residuals: points.iter().map(|p| p[1] - line.at(p[0])).collect(),
@@ -161,9 +160,10 @@ impl Curve {
 
     /// How much two places of it have to do with each other, mm².
     fn between(&self, u: f64, v: f64) -> f64 {
-        let degree = if matches!(self.kind, Kind::Run(_)) { 3 } else { 2 };
-        let (p, q) = (legendre(u, degree), legendre(v, degree));
-        let parabola: f64 = p.iter().zip(&q).zip(PARABOLA).map(|((a, b), spread)| a * b * spread * spread).sum();
+        let terms = if matches!(self.kind, Kind::Run(_)) { 4 } else { 3 };
+        let (p, q) = (legendre(u), legendre(v));
+        let parabola: f64 =
+            p.iter().zip(&q).zip(PARABOLA).take(terms).map(|((a, b), spread)| a * b * spread * spread).sum();
         let apart = (u - v).abs() / 2.0;
         let shape = match self.kind {
             Kind::Easy(reach) => (-0.5 * (apart / reach).powi(2)).exp(),
@@ -180,14 +180,10 @@ impl Curve {
     }
 }
 
-/// Legendre's polynomials at a place, up to a degree.
-fn legendre(u: f64, degree: usize) -> Vec<f64> {
-    let mut p = vec![1.0, u];
-    for n in 2..=degree {
-        p.push(((2 * n - 1) as f64 * u * p[n - 1] - (n - 1) as f64 * p[n - 2]) / n as f64);
-    }
-    p.truncate(degree + 1);
-    p
+/// Legendre's polynomials at a place, up to the third.
+fn legendre(u: f64) -> [f64; 4] {
+    let second = (3.0 * u * u - 1.0) / 2.0;
+    [1.0, u, second, (5.0 * u * second - 2.0 * u) / 3.0]
 }
 
 /// The lower triangle L of a symmetric matrix that is positive definite, L·Lᵀ (Cholesky); `None` where it is not.
@@ -252,9 +248,10 @@ fn density(off: f64, variance: f64) -> f64 {
 }
 
 /// Logarithm of a sum of which the logarithms are given.
-fn log_sum(logs: impl Iterator<Item = f64> + Clone) -> f64 {
-    let most = logs.clone().fold(f64::NEG_INFINITY, f64::max);
-    most + logs.map(|l| (l - most).exp()).sum::<f64>().ln()
+fn log_sum(logs: impl Iterator<Item = f64>) -> f64 {
+    let logs: Vec<f64> = logs.collect();
+    let most = logs.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+    most + logs.iter().map(|l| (l - most).exp()).sum::<f64>().ln()
 }
 
 /// Ticks with every kind of curve held against them.
@@ -348,27 +345,35 @@ impl Evidence {
     }
 }
 
-/// Takes out the tick that is most likely wrong as long as that is likelier than all being right; what then agrees is put back.
-fn suspects(points: &[Point], tolerance: f64) -> Vec<usize> {
+/// Takes out the tick that is most likely wrong as long as that is likelier than all being right; what then agrees is put back. Gives
+/// also the line through the rest.
+fn suspects(points: &[Point], tolerance: f64) -> (Vec<usize>, Line) {
     let most = ((points.len() as f64 * MOST_SUSPECT) as usize).min(points.len().saturating_sub(FEWEST - 1)).max(1);
     let mut out: Vec<usize> = Vec::new();
+    let mut left = points.to_vec();
+    let mut evidence = Evidence::of(&left);
     while out.len() < most {
-        let left: Vec<usize> = (0..points.len()).filter(|i| !out.contains(i)).collect();
         let (wrong, sure) = if out.is_empty() { (WRONG, SURE) } else { (WRONG_TOO, SURE_TOO) };
-        let Some(worst) = Evidence::of(&without(points, &out)).worst(wrong) else { break };
+        let Some(worst) = evidence.worst(wrong) else { break };
         let misses = worst.off.abs() > tolerance && worst.times > SUSPECT_TIMES;
         let sure = if worst.exact > SPEAKS_FOR_EXACT { sure.max(SURE_OF_EXACT) } else { sure };
         if worst.some < sure || worst.this < THIS_ONE || !misses {
             break;
         }
-        out.push(left[worst.index]);
+        out.extend((0..points.len()).filter(|i| !out.contains(i)).nth(worst.index));
+        left = without(points, &out);
+        evidence = Evidence::of(&left);
     }
-    if out.len() > 1 {
-        let line = Line::through(&without(points, &out));
+    let mut line = Line::of(evidence, &left);
+    let all = out.len();
+    if all > 1 {
         out.retain(|i| (points[*i][1] - line.at(points[*i][0])).abs() > tolerance);
     }
+    if out.len() < all {
+        line = Line::through(&without(points, &out));
+    }
     out.sort_unstable();
-    out
+    (out, line)
 }
 
 /// The fair line: the mean of the curves the points speak for; straight on beyond the first and the last of them.
@@ -387,7 +392,11 @@ struct Line {
 
 impl Line {
     fn through(points: &[Point]) -> Self {
-        let evidence = Evidence::of(points);
+        Self::of(Evidence::of(points), points)
+    }
+
+    /// The line that what is held against the points speaks for.
+    fn of(evidence: Evidence, points: &[Point]) -> Self {
         let through = evidence.exact() > SPEAKS_FOR_EXACT;
         let Evidence { from, to, u, level, curves, held } = evidence;
         let total = log_sum(held.iter().map(|h| h.evidence));

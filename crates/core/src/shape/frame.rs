@@ -6,7 +6,6 @@ use crate::grid::offsets::{Offsets, RowKind};
 use crate::reason::{Reason, Verdict};
 use crate::repair::decide::member::{Curve, RUN_OUT, run_out};
 use crate::repair::way::OptionKind;
-use crate::timber::board::Drying;
 use crate::timber::species::Species;
 
 use super::bend;
@@ -244,15 +243,7 @@ pub fn moulds(frame: &FrameShape, scantling: Scantling, species: &Species) -> Re
     let futtocks = (run_out(frame.girth, radius.max(frame.girth / 4.0)) / RUN_OUT).ceil().clamp(1.0, 8.0);
     let each = frame.girth / futtocks;
     let rise = sagitta(radius, each);
-    let bend = bend::plan(&bend::Request {
-        species,
-        thickness: moulded,
-        radius,
-        drying: Drying::Air,
-        soaked: false,
-        strap: false,
-        edge_set: None,
-    })?;
+    let bend = bend::plan(&bend::Request::air_dried(species, moulded, radius))?;
     let plies = bend::plies_for(species, moulded, radius);
     let (steamed_back, glued_back) = (0.12, 1.0 / f64::from(plies * plies));
     let former = |spring_back: f64| bend::former_radius(radius, chord.min(1.9 * radius), spring_back);

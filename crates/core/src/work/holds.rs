@@ -6,6 +6,8 @@ use crate::grid::Side;
 use crate::grid::member::MemberKind;
 use crate::reason::{Reason, Verdict};
 
+use super::order::EVERY_THIRD;
+
 /// A member that stands in the boat, by its index in the list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Member {
@@ -83,9 +85,6 @@ pub struct Holds {
     pub keep_off: Vec<usize>,
     pub reasons: Vec<Reason>,
 }
-
-/// Frames out together stand at least this many apart.
-const EVERY_THIRD: u32 = 3;
 
 fn is_deck(kind: MemberKind) -> bool {
     use MemberKind as K;

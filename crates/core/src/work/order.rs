@@ -112,7 +112,7 @@ pub struct Order {
 }
 
 /// Frames out together stand at least this many apart: every third at most.
-const EVERY_THIRD: u32 = 3;
+pub const EVERY_THIRD: u32 = 3;
 /// No more neighbouring strakes than this off a side.
 pub const NEIGHBOURS: usize = 2;
 /// Work this far along the boat from other work does not touch it, mm (*yard rule*).

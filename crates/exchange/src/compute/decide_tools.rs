@@ -84,12 +84,15 @@ struct In {
 /// The code of a plywood panel of the shell, beside the kinds of the grid.
 const PANEL: &str = "panel";
 
+fn kind_of(code: &str) -> Option<MemberKind> {
+    if code == PANEL { Some(MemberKind::Plank) } else { MemberKind::from_code(code) }
+}
+
 pub fn decide(input: Value) -> Outcome {
     let input: In = read(input)?;
     let member = input.member;
     let panel = member.kind == PANEL;
-    let kind = if panel { Some(MemberKind::Plank) } else { MemberKind::from_code(&member.kind) };
-    let kind = kind.ok_or_else(|| {
+    let kind = kind_of(&member.kind).ok_or_else(|| {
         let known: Vec<&str> = MemberKind::ALL.iter().map(|k| k.code()).chain([PANEL]).collect();
         InputError::new(
             "member.kind",
@@ -204,8 +207,7 @@ pub fn what_holds(input: Value) -> Outcome {
     }
     let mut members = Vec::new();
     for (i, m) in input.members.iter().enumerate() {
-        let kind = if m.kind == PANEL { Some(MemberKind::Plank) } else { MemberKind::from_code(&m.kind) };
-        let kind = kind.ok_or_else(|| {
+        let kind = kind_of(&m.kind).ok_or_else(|| {
             InputError::new(format!("members[{i}].kind"), format!("“{}” is no kind of member", m.kind))
         })?;
         let rests_on = m

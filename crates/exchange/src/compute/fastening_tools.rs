@@ -249,12 +249,7 @@ pub fn seam_tool(input: Value) -> Outcome {
     let treatment = input.treatment.unwrap_or_else(|| seam::usual_by(construction, ways));
     let thin = seam::too_thin(thickness, treatment);
     let judged = thin.unwrap_or_else(|| seam::judge_by(construction, treatment, ways));
-    let mut c = seam::caulk(thickness, input.length, input.width)?;
-    if treatment != Treatment::CottonCompound || judged.rule == "seam.thin" {
-        // Laps, battens and glued seams take no cotton.
-        (c.cotton_depth, c.cotton_length, c.strands, c.oakum) = (0.0, 0.0, 0, false);
-        c.reasons.retain(|r| r.rule != "seam.cotton");
-    }
+    let c = seam::taken(treatment, thickness, input.length, input.width)?;
     let reasons: Vec<_> = std::iter::once(judged.clone()).chain(c.reasons).collect();
     Ok(json!({
         "verdict": judged.verdict, "treatment": treatment, "width": c.width, "open_depth": c.open_depth,

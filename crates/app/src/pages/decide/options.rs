@@ -7,7 +7,7 @@ use mend_keel_core::practice::School;
 use mend_keel_core::repair::decide::alone::Answered;
 use mend_keel_core::repair::decide::{RepairOption, Wood};
 use mend_keel_core::repair::way::OptionKind;
-use mend_keel_core::survey::{Answer as AnsweredBy, Grade};
+use mend_keel_core::survey::Grade;
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::boards::{self, Board};
 use mend_keel_store::findings::Finding;
@@ -80,15 +80,9 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
                 .map(|f| format!("{} at {}", f.kind.label().to_lowercase(), file.shown(&f.place)))
                 .collect();
             let decided = file.decision(asking.id).map(|d| (d.kind.label().to_owned(), d.reason.clone()));
-            let kinds = || found.iter().filter(|f| f.grade > Grade::Sound);
-            let answered = kinds().all(|f| matches!(f.kind.answer(), AnsweredBy::Step(_)));
-            let step = kinds().max_by_key(|f| f.grade).filter(|_| answered).and_then(|f| match f.kind.answer() {
-                AnsweredBy::Step(step) => Some(Step::of(step)),
-                _ => None,
-            });
             let row = Row {
                 since: since(&file, asking.id),
-                step,
+                step: decide::answered_in(&file, asking.id).map(Step::of),
                 member_id: asking.id,
                 is_plank: asking.kind == MemberKind::Plank,
                 part: asking.name,

@@ -18,7 +18,7 @@ use mend_keel_store::decisions::{Geometry, NewPiece};
 use rocket::{FromForm, get, post};
 use serde_json::json;
 
-use crate::file::boat::BoatFile;
+use crate::file::boat::{Asking, BoatFile};
 use crate::file::decide::{self, Subject};
 use crate::view::layers::Layers;
 use crate::view::map::{Map, Trial};
@@ -372,14 +372,23 @@ async fn show(
         None => asked.part.clone(),
     };
     parts.retain(|p| asking.iter().any(|a| a.id == *p));
-    if parts.is_empty() && asked.part.is_empty() {
-        let wants = |a: &&crate::file::boat::Asking| file.decision(a.id).is_none() && wants_length(file, a.id);
-        parts = asking.iter().filter(wants).map(|a| a.id).filter(|id| cannot(file, *id).is_none()).take(8).collect();
+    let by_default = parts.is_empty() && asked.part.is_empty();
+    if by_default {
+        let wants = |a: &&Asking| file.decision(a.id).is_none() && wants_length(file, a.id);
+        parts = asking.iter().filter(wants).map(|a| a.id).collect();
     }
-    // What cannot take part is left out, and says why; the others go on.
-    let left_out: Vec<(String, String)> =
-        parts.iter().filter_map(|id| Some((file.part_name(*id)?, cannot(file, *id)?))).collect();
-    parts.retain(|id| cannot(file, *id).is_none());
+    // What cannot take part is left out; where it was asked for, it says why. The others go on.
+    let mut left_out: Vec<(String, String)> = Vec::new();
+    parts.retain(|id| match cannot(file, *id) {
+        None => true,
+        Some(why) => {
+            left_out.extend(file.part_name(*id).filter(|_| !by_default).map(|name| (name, why)));
+            false
+        }
+    });
+    if by_default {
+        parts.truncate(USUAL);
+    }
     parts.truncate(region::MOST);
     let stock = longest_stock(desk, file).await?;
     let longest = match asked.longest.filter(|t| !t.trim().is_empty()) {
@@ -418,6 +427,9 @@ async fn show(
         faults,
     })
 }
+
+/// Planks laid out where nobody ticked any.
+const USUAL: usize = 8;
 
 /// Why a plank's new lengths cannot be laid out; `None` where they can.
 fn cannot(file: &BoatFile, id: i64) -> Option<String> {

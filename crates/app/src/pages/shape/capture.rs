@@ -8,7 +8,6 @@ use mend_keel_core::shape::covering::{self, Finish};
 use mend_keel_core::shape::hollow;
 use mend_keel_core::shape::pattern::{self, Allowances, Pattern};
 use mend_keel_core::shape::spiling::{Arc, Capture, Edge, Girth, Tick, Way};
-use mend_keel_core::timber::board::Drying;
 use mend_keel_core::timber::species;
 use mend_keel_core::units::parse_length;
 use mend_keel_exchange::drawing::dxf;
@@ -687,13 +686,8 @@ fn edge_set(file: &BoatFile, row: &CaptureRow, pattern: &Pattern) -> Option<Stri
     }
     let radius = pattern.blank_length * pattern.blank_length / (8.0 * pattern.curve.abs());
     let bend = bend::plan(&bend::Request {
-        species: species::find(species_id).ok()?,
-        thickness: thickness(file, row.member_id),
-        radius,
-        drying: Drying::Air,
-        soaked: false,
-        strap: false,
         edge_set: Some((pattern.widest, radius)),
+        ..bend::Request::air_dried(species::find(species_id).ok()?, thickness(file, row.member_id), radius)
     })
     .ok()?;
     let ratio = bend.edge_set_ratio?;

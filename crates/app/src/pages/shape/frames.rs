@@ -5,7 +5,6 @@ use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::repair::decide::member::{Curve, Rib, Way, which_way};
 use mend_keel_core::shape::bend::{self, SteamRisk, Steaming};
 use mend_keel_core::shape::frame::{self, FrameShape, Scantling};
-use mend_keel_core::timber::board::Drying;
 use mend_keel_core::timber::species::{self, Species};
 use mend_keel_core::{InputError, Verdict};
 use mend_keel_store::members::MemberRow;
@@ -195,17 +194,7 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked:
     let holds = asked_number(asked.holds, "holds", 3.0, 50.0, &mut faults);
     let seconds = asked_number(asked.seconds, "seconds", 25.0, 600.0, &mut faults);
     // Without a shape nobody knows how far it bends: then there is no session to plan.
-    let bent = radius.map(|r| {
-        bend::plan(&bend::Request {
-            species: wood,
-            thickness: m.width,
-            radius: (r - m.width).max(m.width),
-            drying: Drying::Air,
-            soaked: false,
-            strap: false,
-            edge_set: None,
-        })
-    });
+    let bent = radius.map(|r| bend::plan(&bend::Request::air_dried(wood, m.width, (r - m.width).max(m.width))));
     let (mut steam, mut steam_runs) = (Vec::new(), Vec::new());
     match bent {
         None => steam.push(("Not known", "how far it bends: take its shape first".to_owned())),

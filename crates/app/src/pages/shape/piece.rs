@@ -152,7 +152,7 @@ impl<'f> Laid<'f> {
         }
         let taken =
             shape.map(|(row, _)| format!("{}, {} on {}", row.name, row.by_name, &row.at[..10.min(row.at.len())]));
-        let generated = shape::generated(file, &piece, &outline);
+        let generated = taken.is_none() && shape::generated(file, &piece, &outline);
         let member = file.members.iter().find(|m| m.id == piece.member_id);
         let member_length = member.map_or(piece.length, |m| m.length);
         Ok(Self { piece, plank, outline, member_length, taken, generated })

@@ -87,7 +87,7 @@ pub fn decide(alone: &Alone<'_>) -> Result<Answered, InputError> {
         error::length("diameter", hole[2]).map_err(|e| e.within(&format!("old_holes[{i}]")))?;
     }
     let open: Vec<&Found> = alone.found.iter().filter(|f| f.grade > Grade::Sound).collect();
-    if let Some(step) = answered_in(&alone.found) {
+    if let Some(step) = answered_in(alone.found.iter().map(|f| (f.kind, f.grade))) {
         return Ok(Answered { options: only_leave(alone), answered_in: Some(step) });
     }
     if open.is_empty() {

@@ -5,7 +5,7 @@ use crate::grid::member::MemberKind;
 use crate::practice::Use;
 use crate::reason::{Reason, Verdict};
 use crate::repair::way::OptionKind;
-use crate::survey::{Answer, Certainty, FindingKind, Grade};
+use crate::survey::{Answer, Cause, Certainty, FindingKind, Grade};
 use crate::timber::moisture::GLUE_LIMIT;
 
 use super::Draft;
@@ -69,6 +69,11 @@ impl Found {
             return Err(InputError::new("high", format!("must not lie below low ({}), was {}", self.low, self.high)));
         }
         Ok(())
+    }
+
+    /// Whether it asks for work on the wood: a place found to be sound asks for nothing, and what another step answers for no wood.
+    pub fn asks(&self) -> bool {
+        self.grade > Grade::Sound && !matches!(self.kind.answer(), Answer::Step(_))
     }
 
     pub fn length(&self) -> f64 {
@@ -153,6 +158,26 @@ pub struct Body<'m> {
     pub durability: Option<u8>,
     /// Holes that somebody recorded, `[along, across, diameter]`: never those a pattern only supposes.
     pub holes: &'m [[f64; 3]],
+}
+
+/// Whether nothing is left to treat of the causes that nobody treated: age is no cause that is.
+pub fn treated(untreated: &[Cause]) -> bool {
+    untreated.iter().all(|c| *c == Cause::Age)
+}
+
+/// Length, area and number of what was found and is one of `which`, on a member of this width: mm and mm².
+pub(super) fn size(found: &[Found], width: f64, which: impl Fn(&Found) -> bool) -> (f64, f64, u32) {
+    let those = || found.iter().filter(|f| f.grade > Grade::Sound && which(f));
+    let area = those().map(|f| f.length().max(20.0) * f.across(width).max(20.0)).sum();
+    (those().map(Found::length).sum(), area, those().count() as u32)
+}
+
+/// Glued work waits for dry wood. `wet` and `dry`: what is said of it.
+pub(super) fn glues(moisture: Option<f64>, wet: &str, dry: &str) -> Option<Reason> {
+    moisture.map(|moisture| {
+        let (verdict, text) = if moisture > GLUE_LIMIT { (Verdict::Forbids, wet) } else { (Verdict::For, dry) };
+        Reason::new("graving.wet", verdict, text).against("moisture", moisture, "%", GLUE_LIMIT)
+    })
 }
 
 /// Whether the boat hangs on a member of this kind.

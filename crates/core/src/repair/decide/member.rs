@@ -9,8 +9,7 @@ use crate::practice::{Practice, School, Use};
 use crate::reason::{Reason, Verdict};
 use crate::repair::scarf;
 use crate::shape::bend;
-use crate::survey::{Answer, Cause, FindingKind, Grade};
-use crate::timber::board::Drying;
+use crate::survey::{Answer, Cause, FindingKind};
 use crate::timber::moisture::GLUE_LIMIT;
 use crate::timber::species::Species;
 use crate::work::estimate::Operation;
@@ -161,8 +160,7 @@ pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<R
     if let Curve::Radius(radius) = case.curve {
         error::positive("radius", radius)?;
     }
-    let asks = |f: &Found| f.grade > Grade::Sound && !matches!(f.kind.answer(), Answer::Step(_));
-    if !case.found.iter().any(asks) {
+    if !case.found.iter().any(Found::asks) {
         return Err(InputError::new("damage", "mark the damage on this part first"));
     }
     let context = Context::new(case);
@@ -190,8 +188,7 @@ struct Context<'c> {
 impl<'c> Context<'c> {
     fn new(case: &'c Case<'c>) -> Self {
         let rules = &case.practice.graving;
-        let asks = |f: &&Found| f.grade > Grade::Sound && !matches!(f.kind.answer(), Answer::Step(_));
-        let damage: Vec<Found> = case.found.iter().filter(asks).copied().collect();
+        let damage: Vec<Found> = case.found.iter().filter(|f| f.asks()).copied().collect();
         let beyond = |f: &Found| {
             if f.kind.spreads() { rules.rot_along.max(2.0 * case.thickness) } else { rules.crack_tip }
         };
@@ -204,7 +201,7 @@ impl<'c> Context<'c> {
             thickness: case.thickness,
             below_waterline: case.below_waterline,
             moisture: case.moisture,
-            cause_treated: case.causes.iter().all(|c| *c == Cause::Age),
+            cause_treated: limits::treated(&case.causes),
             durability: case.species.map(|s| s.decay),
             holes: &case.recorded_holes,
         };
@@ -220,7 +217,6 @@ impl<'c> Context<'c> {
     fn drafts(&self) -> Vec<Draft> {
         let case = self.case;
         let answers = |answer: Answer| self.damage.iter().any(|f| f.kind.answer() == answer);
-        let wood = answers(Answer::Wood);
         let mut drafts = vec![leave(&self.facts), self.treat()];
         if answers(Answer::Layers) {
             let (length, area, places) = self.size(|f| f.kind == FindingKind::Delamination);
@@ -230,53 +226,32 @@ impl<'c> Context<'c> {
             let length = (self.cut_length() + 2.0 * self.case.width).min(case.length);
             drafts.push(flatten(self.extent(length, 0.0), self.facts.left().min(0.95)));
         }
-        let scarf = answers(Answer::Scarf);
-        if scarf {
+        let open_scarf = answers(Answer::Scarf);
+        if open_scarf {
             drafts.push(self.refit());
         }
-        let let_in = wood || (answers(Answer::Layers) && case.class != Class::Moulded);
+        let sheet = matches!(case.class, Class::Panel | Class::Moulded);
+        if !sheet && (answers(Answer::Wood) || answers(Answer::Layers)) {
+            drafts.push(self.graving());
+        }
+        let joined = |ratio: f64| if open_scarf { self.new_scarf(ratio) } else { self.scarf(ratio) };
         match case.class {
             Class::Rib => {
-                if let_in {
-                    drafts.push(self.graving());
-                }
                 drafts.push(self.sister());
                 drafts.extend(self.splice());
-                if scarf {
-                    drafts.extend(self.new_scarf(SPLICE_RATIO));
-                }
+                drafts.extend(self.new_scarf(SPLICE_RATIO).filter(|_| open_scarf));
                 drafts.extend(self.new_rib());
             }
             Class::Long(ratio) => {
-                if let_in {
-                    drafts.push(self.graving());
-                }
-                if scarf {
-                    drafts.extend(self.new_scarf(f64::from(ratio)));
-                } else {
-                    drafts.extend(self.scarf(f64::from(ratio)));
-                }
+                drafts.extend(joined(f64::from(ratio)));
                 drafts.push(self.whole(OptionKind::Replace));
             }
             Class::Board => {
-                if let_in {
-                    drafts.push(self.graving());
-                }
-                if scarf {
-                    drafts.extend(self.new_scarf(scarf::PLANKING_RATIO));
-                } else {
-                    drafts.extend(self.scarf(scarf::PLANKING_RATIO));
-                }
+                drafts.extend(joined(scarf::PLANKING_RATIO));
                 drafts.push(self.whole(OptionKind::WholePlank));
             }
-            Class::Panel => {
-                drafts.push(self.panel_patch());
-                drafts.push(self.reskin());
-            }
-            Class::Moulded => {
-                drafts.push(self.layer_patch());
-                drafts.push(self.reskin());
-            }
+            Class::Panel => drafts.extend([self.panel_patch(), self.reskin()]),
+            Class::Moulded => drafts.extend([self.layer_patch(), self.reskin()]),
         }
         drafts
     }
@@ -301,11 +276,8 @@ impl<'c> Context<'c> {
         limits::judge(draft, &self.facts, renewed);
     }
 
-    /// Length and area of what was found and answers to `which`, mm and mm².
     fn size(&self, which: impl Fn(&Found) -> bool) -> (f64, f64, u32) {
-        let found: Vec<&Found> = self.damage.iter().filter(|f| which(f)).collect();
-        let area = found.iter().map(|f| f.length().max(20.0) * f.across(self.case.width).max(20.0)).sum();
-        (found.iter().map(|f| f.length()).sum(), area, found.len() as u32)
+        limits::size(&self.damage, self.case.width, which)
     }
 
     fn cut_length(&self) -> f64 {
@@ -324,14 +296,7 @@ impl<'c> Context<'c> {
 
     /// Glued work waits for dry wood.
     fn dry(&self) -> Option<Reason> {
-        self.case.moisture.map(|moisture| {
-            let (verdict, text) = if moisture > GLUE_LIMIT {
-                (Verdict::Forbids, "too wet to glue: dry it first")
-            } else {
-                (Verdict::For, "dry enough to glue")
-            };
-            Reason::new("graving.wet", verdict, text).against("moisture", moisture, "%", GLUE_LIMIT)
-        })
+        limits::glues(self.case.moisture, "too wet to glue: dry it first", "dry enough to glue")
     }
 
     fn crossings(&self, length: f64) -> u32 {
@@ -422,13 +387,7 @@ impl<'c> Context<'c> {
             heavy: self.heavy(),
             ..Extent::default()
         };
-        let mut reasons = vec![Reason::new(
-            "scarf.refit",
-            Verdict::For,
-            "clean both faces to bare wood, close it dry; where it closes all along, glue or bed it and fasten it again",
-        )];
-        reasons.extend(self.bolted());
-        refit(extent, 0.85, reasons)
+        refit(extent, 0.85, self.bolted())
     }
 
     /// A new scarf in new wood where the old one is.
@@ -784,15 +743,7 @@ pub struct Rib {
 pub fn which_way(species: Option<&Species>, rib: &Rib, crook: bool) -> Vec<Way> {
     let Rib { moulded, length, curve, steams } = *rib;
     let known = curve.radius().zip(species).and_then(|(radius, species)| {
-        let bend = bend::plan(&bend::Request {
-            species,
-            thickness: moulded,
-            radius,
-            drying: Drying::Air,
-            soaked: false,
-            strap: false,
-            edge_set: None,
-        });
+        let bend = bend::plan(&bend::Request::air_dried(species, moulded, radius));
         Some((radius, species, bend.ok()?))
     });
     let Some((radius, species, bend)) = known else { return unknown_curve(curve) };
@@ -873,6 +824,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::survey::Grade;
     use crate::timber::species;
 
     fn found(kind: FindingKind, from: f64, to: f64, across: f64, depth: f64) -> Found {

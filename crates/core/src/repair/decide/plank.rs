@@ -13,7 +13,6 @@ use crate::repair::butts::{self, Conflict, Rule};
 use crate::repair::graving::{self, Damage, Patch, Plank};
 use crate::repair::scarf;
 use crate::survey::{Answer, Cause, FindingKind, Grade};
-use crate::timber::moisture::GLUE_LIMIT;
 use crate::work::estimate::Operation;
 use crate::work::tasks::Extent;
 
@@ -68,6 +67,11 @@ pub struct Stretch {
 }
 
 impl Stretch {
+    /// A stretch whose ends are the plank's own.
+    fn unjoined(from: f64, to: f64, width: f64) -> Self {
+        Self { from, to, width, new_fore: false, new_aft: false, scarf: 0.0, fore_bay: None, aft_bay: None }
+    }
+
     pub fn length(&self) -> f64 {
         self.to - self.from
     }
@@ -165,9 +169,7 @@ impl<'c> Context<'c> {
         let plank = Plank::of(&case.place, case.shell, case.thickness);
         let (from, to) = case.place.span(case.shell);
         let points: Vec<Point> = case.damage.iter().flat_map(|d| d.points.iter().copied()).collect();
-        // A place found to be sound asks for nothing, and what another step answers asks for no wood.
-        let asks = |f: &&Found| f.grade > Grade::Sound && !matches!(f.kind.answer(), Answer::Step(_));
-        let ends = case.found.iter().filter(asks).flat_map(|f| [f.from, f.to]);
+        let ends = case.found.iter().filter(|f| f.asks()).flat_map(|f| [f.from, f.to]);
         let xs: Vec<f64> = points.iter().map(|p| p[0]).chain(ends).collect();
         if xs.is_empty() {
             return Err(InputError::new("damage", "mark the damage on this plank first"));
@@ -180,7 +182,7 @@ impl<'c> Context<'c> {
             thickness: case.thickness,
             below_waterline: case.below_waterline,
             moisture: case.moisture,
-            cause_treated: case.causes.iter().all(|c| *c == Cause::Age),
+            cause_treated: limits::treated(&case.causes),
             durability: case.durability,
             holes: &case.recorded_holes,
         };
@@ -218,11 +220,8 @@ impl<'c> Context<'c> {
         limits::judge(draft, &self.facts, renewed);
     }
 
-    /// Length and area of what was found and answers to `which`, mm and mm².
     fn size(&self, which: impl Fn(&Found) -> bool) -> (f64, f64, u32) {
-        let found: Vec<&Found> = self.case.found.iter().filter(|f| f.grade > Grade::Sound && which(f)).collect();
-        let area = found.iter().map(|f| f.length().max(20.0) * (f.high - f.low).max(20.0)).sum();
-        (found.iter().map(|f| f.length()).sum(), area, found.len() as u32)
+        limits::size(&self.case.found, f64::INFINITY, which)
     }
 
     fn treat(&self) -> Draft {
@@ -241,16 +240,7 @@ impl<'c> Context<'c> {
         let (from, to) = bent.fold((f64::INFINITY, 0.0f64), |(a, b), f| (a.min(f.from), b.max(f.to)));
         let space = self.case.shell.frame_space();
         let (from, to) = ((from - space).max(0.0), (to + space).min(self.plank.length));
-        let stretch = Stretch {
-            from,
-            to,
-            width: self.width_between(from, to),
-            new_fore: false,
-            new_aft: false,
-            scarf: 0.0,
-            fore_bay: None,
-            aft_bay: None,
-        };
+        let stretch = Stretch::unjoined(from, to, self.width_between(from, to));
         flatten(self.stretch_extent(&stretch), self.facts.left().min(0.95))
     }
 
@@ -268,25 +258,12 @@ impl<'c> Context<'c> {
             between: self.case.between,
             ..Extent::default()
         };
-        let mut reasons = vec![Reason::new(
-            "scarf.refit",
-            Verdict::For,
-            "clean both faces to bare wood, close it dry; where it closes all along, glue or bed it and fasten it again",
-        )];
-        reasons.extend(self.dry());
-        refit(extent, scarf::efficiency(scarf::PLANKING_RATIO) * 0.9, reasons)
+        refit(extent, scarf::efficiency(scarf::PLANKING_RATIO) * 0.9, self.dry())
     }
 
     /// Glued work waits for dry wood.
     fn dry(&self) -> Option<Reason> {
-        self.case.moisture.map(|moisture| {
-            let (verdict, text) = if moisture > GLUE_LIMIT {
-                (Verdict::Forbids, "do not patch over wet wood: dry it first")
-            } else {
-                (Verdict::For, "dry enough to patch")
-            };
-            Reason::new("graving.wet", verdict, text).against("moisture", moisture, "%", GLUE_LIMIT)
-        })
+        limits::glues(self.case.moisture, "do not patch over wet wood: dry it first", "dry enough to patch")
     }
 
     /// Under the school that keeps the old wood a crack right through thin sound planking is let in at half depth.
@@ -523,16 +500,8 @@ impl<'c> Context<'c> {
     }
 
     fn whole(&self) -> Draft {
-        let stretch = Stretch {
-            from: 0.0,
-            to: self.plank.length,
-            width: self.width_between(0.0, self.plank.length),
-            new_fore: false,
-            new_aft: false,
-            scarf: 0.0,
-            fore_bay: None,
-            aft_bay: None,
-        };
+        let length = self.plank.length;
+        let stretch = Stretch::unjoined(0.0, length, self.width_between(0.0, length));
         let damaged = (self.cut.1 - self.cut.0) / self.plank.length;
         let sound = 1.0 - damaged;
         let mut reasons = vec![Reason::new("decide.whole", Verdict::For, "no new joint in the strake").value(
