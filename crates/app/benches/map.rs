@@ -49,6 +49,7 @@ fn boat(strakes: u32, frames: u32) -> (Boat, Vec<Plank>) {
             species: "western_larch".into(),
             year: None,
             to_joint: JointKind::Butt,
+            to_seen: true,
             grain: None,
             finish: String::new(),
             fastened: String::new(),
@@ -79,6 +80,8 @@ fn boat(strakes: u32, frames: u32) -> (Boat, Vec<Plank>) {
         moulds: false,
         deck_school: DeckSchool::CoveringFirst,
         version: 1,
+        archived: false,
+        owner: String::new(),
     };
     (boat, planks)
 }
@@ -120,7 +123,7 @@ fn findings(count: usize, strakes: u32, frames: u32) -> Vec<Finding> {
 fn planking_map(bencher: Bencher, (strakes, frames, found): (u32, u32, usize)) {
     let (boat, planks) = boat(strakes, frames);
     let findings = findings(found, strakes, frames);
-    let joints = mend_keel_store::boats::joints(&planks);
+    let joints = mend_keel_store::boats::joints(&planks, true);
     let violations = butts::check(&butts::WIDE, &joints);
     let layers = Layers::default();
     bencher.bench_local(|| {
@@ -164,6 +167,7 @@ async fn surveyed(count: usize) -> (TempDir, Store, i64) {
         waterline_strake: kept.waterline_strake,
         shell: kept.shell,
         joints: Vec::new(),
+        joints_seen: true,
         deck: DeckKind::LaidStraight,
         spars: Vec::new(),
     };

@@ -12,7 +12,7 @@ use mend_keel_store::{Act, Store, StoreError};
 
 use crate::web::auth;
 use crate::web::folder::DataFolder;
-use crate::web::settings::Mode;
+use crate::web::settings::{Mode, Settings};
 use crate::{demo, server};
 
 #[derive(Parser)]
@@ -25,7 +25,19 @@ struct Cli {
 #[derive(Subcommand)]
 enum Command {
     /// Start the application for a yard.
-    Serve(Serving),
+    Serve {
+        #[command(flatten)]
+        serving: Serving,
+        /// A name it may be asked under, beside this machine's own; may be given several times.
+        #[arg(long = "host", value_name = "NAME")]
+        hosts: Vec<String>,
+        /// TLS is in front of it: cookies are sent over TLS only.
+        #[arg(long)]
+        tls_in_front: bool,
+        /// Largest photo that is unpacked, megapixels.
+        #[arg(long, default_value_t = PHOTO_MEGAPIXELS, value_parser = clap::value_parser!(u32).range(1..=400))]
+        megapixels: u32,
+    },
     /// Start with three made-up boats, signed in, on this machine only.
     Demo {
         #[command(flatten)]
@@ -84,8 +96,12 @@ const DEMO_DATA: &str = ".mend-keel-demo";
 
 pub fn main() -> ExitCode {
     let done = match Cli::parse().command {
-        Command::Serve(serving) => serve(serving, None),
-        Command::Demo { serving, fresh } => serve(serving, Some(fresh)),
+        Command::Serve { serving, hosts, tls_in_front, megapixels } => {
+            serve(serving, None, Under { hosts, tls_in_front, megapixels })
+        }
+        Command::Demo { serving, fresh } => {
+            serve(serving, Some(fresh), Under { hosts: Vec::new(), tls_in_front: false, megapixels: PHOTO_MEGAPIXELS })
+        }
         Command::Compute { tool, batch } => return run_compute(tool.as_deref(), batch),
         Command::User { command: UserCommand::Add { login, name, role, data } } => add_user(login, name, role, data),
     };
@@ -98,8 +114,18 @@ pub fn main() -> ExitCode {
     }
 }
 
+/// Largest photo that is unpacked unless somebody says otherwise, megapixels.
+const PHOTO_MEGAPIXELS: u32 = 80;
+
+/// Under what it answers.
+struct Under {
+    hosts: Vec<String>,
+    tls_in_front: bool,
+    megapixels: u32,
+}
+
 /// `demo` is `Some(fresh)` for the demo yard.
-fn serve(serving: Serving, demo: Option<bool>) -> Result<(), String> {
+fn serve(serving: Serving, demo: Option<bool>, under: Under) -> Result<(), String> {
     let usual = if demo.is_some() { DEMO_DATA } else { DATA };
     let path = serving.data.unwrap_or_else(|| PathBuf::from(usual));
     if let Some(fresh) = demo {
@@ -107,12 +133,21 @@ fn serve(serving: Serving, demo: Option<bool>) -> Result<(), String> {
     }
     let folder = DataFolder::open(&path)?;
     let mode = if demo.is_some() { Mode::Demo } else { Mode::Serve };
+    folder.fit_for_a_yard()?;
     rocket::execute(async move {
         let store = open_store(&folder).await?;
+        if store.is_damaged() {
+            eprintln!(
+                "mend-keel: {} is damaged and is open for reading only. Stop, put the last good copy of it back in its place (or the \
+                 newest *.before.db beside it), and start again.",
+                folder.database().display()
+            );
+        }
         if mode == Mode::Demo {
             demo::fill(&store, &folder.photos()).await.map_err(|e| format!("cannot make the demo data: {e}"))?;
         }
-        server::run(store, folder, mode, serving.port).await
+        let Under { hosts, tls_in_front, megapixels } = under;
+        server::run(store, Settings { mode, folder, hosts, tls_in_front, megapixels }, serving.port).await
     })
 }
 
@@ -146,7 +181,10 @@ fn take_for_demo(path: &Path, fresh: bool) -> Result<(), String> {
 }
 
 async fn open_store(folder: &DataFolder) -> Result<Store, String> {
-    Store::open(&folder.database()).await.map_err(|e| format!("cannot open {}: {e}", folder.database().display()))
+    Store::open(&folder.database()).await.map_err(|e| match e {
+        StoreError::Unusable(says) => says,
+        other => format!("cannot open {}: {other}", folder.database().display()),
+    })
 }
 
 fn add_user(login: String, name: Option<String>, role: CliRole, data: Option<PathBuf>) -> Result<(), String> {

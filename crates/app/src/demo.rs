@@ -37,11 +37,18 @@ const NO_PASSWORD: &str = "!";
 /// Fills an empty store with the demo yard; leaves any other store alone.
 pub async fn fill(store: &Store, photos: &Path) -> Result<()> {
     if !accounts::list(store).await?.is_empty() {
+        // A demo yard made before stand-ins were a setting.
+        let yard = accounts::yard(store).await?;
+        if !yard.stand_ins {
+            let mut work = store.begin(Act::now("demo", None)).await?;
+            work.set_yard(&Yard { stand_ins: true, ..yard }).await?;
+            work.commit("/").await?;
+        }
         return Ok(());
     }
     let start = first_morning().unwrap_or_else(Timestamp::now);
     let mut work = store.begin(Act { by: "Ines Varga".into(), at: start, once: None }).await?;
-    work.set_yard(&Yard { name: "Saltmeadow Slip".into(), unit: "mm".into(), inch_denominator: 16 }).await?;
+    work.set_yard(&Yard { stand_ins: true, ..Yard::named("Saltmeadow Slip") }).await?;
     for (login, name, role) in [
         ("ines", "Ines Varga", Role::Owner),
         ("tobias", "Tobias Renn", Role::Shipwright),
@@ -104,7 +111,7 @@ async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
     for (n, (task, minutes)) in tasks::of_boat(store, boat).await?.into_iter().zip([35.0, 50.0]).enumerate() {
         let mut work = store.begin(Act { by: maud.name.clone(), at: at(14 + n as i64, 4), once: None }).await?;
         work.book(&task, maud.id, minutes).await?;
-        work.finish_task(&task, true).await?;
+        work.finish_task(&task, true, None).await?;
         work.commit("/").await?;
     }
     Ok(())
@@ -178,6 +185,7 @@ fn brindle_wren() -> Result<NewBoat> {
         waterline_strake: 8,
         shell,
         joints,
+        joints_seen: true,
         deck: DeckKind::LaidStraight,
         spars: Rig::Gaff.spars(principal.length),
     })
@@ -211,6 +219,8 @@ fn pennywort() -> Result<NewBoat> {
         waterline_strake: 4,
         shell,
         joints,
+        // Where her strakes are scarfed nobody looked yet.
+        joints_seen: false,
         deck: DeckKind::Open,
         spars: Rig::None.spars(principal.length),
     })
@@ -244,6 +254,7 @@ fn lady_teasel() -> Result<NewBoat> {
         waterline_strake: 6,
         shell,
         joints,
+        joints_seen: true,
         deck: DeckKind::LaidSwept,
         spars: Rig::None.spars(principal.length),
     })

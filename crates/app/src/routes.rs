@@ -21,6 +21,9 @@ pub fn routes() -> Vec<Route> {
         boats::list,
         boats::new_form,
         boats::create,
+        boats::papers,
+        boats::keep_papers,
+        boats::archive,
         survey::map::show,
         survey::map::place,
         survey::map::close_to,
@@ -110,6 +113,9 @@ pub fn routes() -> Vec<Route> {
         fasten::refasten::tick,
         fasten::refasten::record,
         fasten::refasten::withdraw,
+        fasten::as_she_is::page,
+        fasten::as_she_is::add,
+        fasten::as_she_is::withdraw,
         fasten::metals::page,
         fasten::metals::add,
         fasten::metals::withdraw,
@@ -193,6 +199,9 @@ pub fn routes() -> Vec<Route> {
         practice::meter,
         yard::show,
         yard::add,
+        yard::change,
+        yard::new_password,
+        yard::remove,
     ]
 }
 

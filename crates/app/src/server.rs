@@ -5,21 +5,23 @@ use std::net::{Ipv4Addr, TcpListener};
 
 use mend_keel_store::Store;
 use rocket::config::{Config, SecretKey};
-use rocket::data::{Limits, ToByteUnit};
+use rocket::data::{Data, Limits, ToByteUnit};
 use rocket::fairing::{AdHoc, Fairing, Info, Kind};
-use rocket::http::{ContentType, Header};
-use rocket::{Build, Request, Response, Rocket, routes};
+use rocket::http::{ContentType, Header, Method, Status};
+use rocket::response::content::RawHtml;
+use rocket::{Build, Request, Response, Rocket, routes, uri};
 
 use crate::file::kept::Files;
 use crate::routes;
 use crate::web::auth::SignInTries;
-use crate::web::folder::DataFolder;
 use crate::web::jobs::Jobs;
-use crate::web::settings::{Mode, Settings};
-use crate::web::{assets, problem};
+use crate::web::settings::Settings;
+use crate::web::{assets, photos, problem};
 
 /// Builds the server on loopback; the port must be free.
-pub fn build(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<Rocket<Build>, String> {
+pub fn build(store: Store, settings: Settings, port: u16) -> Result<Rocket<Build>, String> {
+    photos::limit_to(settings.megapixels);
+    let folder = &settings.folder;
     let key = folder.cookie_key().map_err(|e| format!("cannot keep a key in {}: {e}", folder.path().display()))?;
     let config = Config {
         address: Ipv4Addr::LOCALHOST.into(),
@@ -35,24 +37,25 @@ pub fn build(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<
     };
     Ok(rocket::custom(config)
         .manage(store)
-        .manage(Settings { mode, folder })
+        .manage(settings)
         .manage(SignInTries::default())
         .manage(Jobs::default())
         .manage(Files::default())
         .attach(SafeHeaders)
-        .mount("/", routes![assets::asset])
+        .attach(OwnNames)
+        .mount("/", routes![assets::asset, foreign])
         .mount("/", routes::routes())
         .register("/", problem::catchers()))
 }
 
 /// Runs until it is told to stop. Errors are one line a person can act on.
-pub async fn run(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Result<(), String> {
+pub async fn run(store: Store, settings: Settings, port: u16) -> Result<(), String> {
     // A taken port is told before anything starts; port 0 is settled here so that the address can be said.
     let probe = TcpListener::bind((Ipv4Addr::LOCALHOST, port))
         .map_err(|e| format!("cannot listen on 127.0.0.1:{port}: {e}"))?;
     let port = probe.local_addr().map_err(|e| e.to_string())?.port();
     drop(probe);
-    let shown = folder.path().display().to_string();
+    let shown = settings.folder.path().display().to_string();
     let closing = store.clone();
     let say = AdHoc::on_liftoff("say where", move |_| {
         Box::pin(async move {
@@ -61,10 +64,36 @@ pub async fn run(store: Store, folder: DataFolder, mode: Mode, port: u16) -> Res
                 writeln!(std::io::stdout(), "Mend Keel is at http://127.0.0.1:{port}/ and keeps its data in {shown}");
         })
     });
-    let server = build(store, folder, mode, port)?.attach(say);
+    let server = build(store, settings, port)?.attach(say);
     let done = server.launch().await.map(|_| ()).map_err(|e| format!("the server stopped: {e}"));
     closing.close().await;
     done
+}
+
+/// Answers only under its own names: a page elsewhere whose name was turned to this machine reads nothing here.
+struct OwnNames;
+
+#[rocket::async_trait]
+impl Fairing for OwnNames {
+    fn info(&self) -> Info {
+        Info { name: "own names", kind: Kind::Request }
+    }
+
+    async fn on_request(&self, request: &mut Request<'_>, _: &mut Data<'_>) {
+        let Some(settings) = request.rocket().state::<Settings>() else { return };
+        // A request that names no host comes from no browser.
+        if request.host().is_some_and(|host| !settings.answers(host.domain().as_str())) {
+            request.set_method(Method::Get);
+            request.set_uri(uri!(foreign));
+        }
+    }
+}
+
+#[rocket::get("/foreign-name")]
+fn foreign() -> (Status, RawHtml<String>) {
+    let message =
+        "This program does not answer under the name it was asked by. It is started with the names it may be asked by.";
+    (Status::MisdirectedRequest, RawHtml(problem::render("Not this name", message)))
 }
 
 /// Headers that every answer carries.

@@ -1,6 +1,7 @@
 //! Fastenings: size, hold, the drills, and how many.
 
 pub mod pattern;
+pub mod record;
 pub mod region;
 pub mod through;
 
@@ -13,9 +14,20 @@ use crate::reason::Reason;
 use crate::timber::Species;
 use crate::units::MM_PER_INCH;
 
+/// The table ends here: planking this thick, mm, is at its last size, and thicker is bolted or trenailed.
+pub const THICKEST_SCREWED: f64 = 38.0;
 /// Screw gauge by plank thickness, mm (*yard rule*).
-const PLANK_GAUGES: [(f64, u32); 9] =
-    [(10.0, 7), (13.0, 8), (16.0, 9), (19.0, 10), (22.0, 12), (25.0, 14), (29.0, 16), (32.0, 18), (38.0, 20)];
+const PLANK_GAUGES: [(f64, u32); 9] = [
+    (10.0, 7),
+    (13.0, 8),
+    (16.0, 9),
+    (19.0, 10),
+    (22.0, 12),
+    (25.0, 14),
+    (29.0, 16),
+    (32.0, 18),
+    (THICKEST_SCREWED, 20),
+];
 /// Screw lengths sold, mm.
 const SCREW_LENGTHS: [f64; 13] = [16.0, 20.0, 25.0, 32.0, 38.0, 44.0, 50.0, 57.0, 64.0, 75.0, 90.0, 100.0, 125.0];
 /// Plug cutters, mm.
@@ -94,6 +106,7 @@ pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
         Reason::note("fasten.gauge", format!("gauge {gauge} for a {t:.0} mm plank"))
             .formula("shank = 0.060 in + 0.013 in × gauge; root = ⅔ shank; head = 2 × shank")
             .value("shank", shank, "mm"),
+        table_end(t, THICKEST_SCREWED, "gauge 20 is the last: bolts, drifts or trenails hold thicker planking"),
         hold_reason(hold, wanted_hold),
         Reason::note(
             "fasten.pilot",
@@ -132,6 +145,18 @@ pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
         stagger: pattern::STAGGER * shank,
         reasons,
     })
+}
+
+/// Says that a table of sizes ends before a plank's thickness, or that it reaches it.
+pub(crate) fn table_end(thickness: f64, last: f64, then: &str) -> Reason {
+    // The last size serves as far beyond its own thickness as it would before it.
+    let beyond = thickness > last * 1.1;
+    let (verdict, text) = if beyond {
+        (crate::Verdict::Against, format!("the table of sizes ends before this thickness: {then}"))
+    } else {
+        (crate::Verdict::Note, "within the table of sizes".to_owned())
+    };
+    Reason::new("fasten.table_end", verdict, text).against("plank", thickness, "mm", last)
 }
 
 fn hold_reason(hold: f64, wanted: f64) -> Reason {
@@ -181,6 +206,20 @@ pub fn per_butt_side(plank_width: f64) -> u32 {
     if plank_width < 150.0 { 3 } else { 5 }
 }
 
+/// Fastenings of a lap between the frames stand this far apart, mm (*yard rule*).
+pub const LAP_SPACING: f64 = 75.0;
+
+/// Fastenings of one lap in the clear of a bay: plank to plank, with nothing behind. At least one.
+pub fn per_lap_bay(frame_space: f64, frame_sided: f64) -> u32 {
+    ((frame_space - frame_sided) / LAP_SPACING).floor().clamp(1.0, 100.0) as u32
+}
+
+/// Fastenings of both laps of a length of plank between its frames.
+pub fn in_laps(length: f64, frame_space: f64, frame_sided: f64) -> u32 {
+    let bays = (length / frame_space.max(1.0)).ceil().clamp(0.0, 1e4) as u32;
+    2 * bays * per_lap_bay(frame_space, frame_sided)
+}
+
 /// Heights of a crossing's fastenings above the plank's lower edge, mm: two a quarter in from the edges, or
 /// three with one in the middle, never nearer to an edge than 12 mm where the width allows.
 pub fn crossing(plank_width: f64) -> Vec<f64> {
@@ -196,9 +235,15 @@ const PLUG_DIAMETER: f64 = 13.0;
 /// A sick fastening found this near a fastening is that fastening, mm.
 const SAME_FASTENING: f64 = 40.0;
 
-/// The fastenings of a plank as the pattern puts them, x from its fore joint: those near a place in `sick` (in the
-/// same coordinates) no longer hold.
-pub fn of_plank(shell: &Shell, place: &PlankPlace, sick: &[Point]) -> Vec<Hole> {
+/// An old hole this near to where the pattern puts a fastening is that fastening's, mm.
+const SAME_HOLE: f64 = 12.0;
+
+/// Old holes as somebody recorded them at a crossing: x from the frame's middle, y up from the plank's lower edge.
+pub type Recorded<'k> = &'k dyn Fn(Address) -> Option<Vec<pattern::OldHole>>;
+
+/// The fastenings of a plank, x from its fore joint: as the pattern puts them, and every old hole that somebody recorded at a
+/// crossing, which holds nothing. Those near a place in `sick` (in the same coordinates) no longer hold.
+pub fn of_plank(shell: &Shell, place: &PlankPlace, sick: &[Point], recorded: Recorded<'_>) -> Vec<Hole> {
     let (from, to) = place.span(shell);
     let mut holes = Vec::new();
     for frame in 1..=shell.frame_count() {
@@ -206,9 +251,18 @@ pub fn of_plank(shell: &Shell, place: &PlankPlace, sick: &[Point]) -> Vec<Hole> 
         if x < from || x > to {
             continue;
         }
-        let width = shell.width(Address { side: place.side, strake: place.strake, frame });
+        let crossed = Address { side: place.side, strake: place.strake, frame };
+        let width = shell.width(crossed);
+        let old = recorded(crossed).unwrap_or_default();
+        for (n, hole) in old.iter().enumerate() {
+            let id = format!("F{frame}.old{}", n + 1);
+            holes.push(Hole { id, x: x - from + hole.x, y: hole.y, diameter: hole.diameter, live: false });
+        }
         for (n, y) in crossing(width).into_iter().enumerate() {
             let at = [x - from, y];
+            if old.iter().any(|hole| hole.x.hypot(hole.y - y) < SAME_HOLE) {
+                continue;
+            }
             let live = !sick.iter().any(|s| (s[0] - at[0]).hypot(s[1] - at[1]) < SAME_FASTENING);
             holes.push(Hole { id: format!("F{frame}.{}", n + 1), x: at[0], y, diameter: PLUG_DIAMETER, live });
         }
@@ -258,9 +312,43 @@ mod tests {
     }
 
     #[test]
+    fn recorded_holes_stand_in_place_of_the_patterns_and_hold_nothing() {
+        let frames = vec![0.0, 300.0, 600.0];
+        let shell = Shell::new(frames, vec![vec![0.0; 3], vec![120.0; 3]]);
+        let place = PlankPlace { side: crate::grid::Side::Port, strake: 1, from_bay: None, to_bay: None };
+        let old = pattern::OldHole { x: 5.0, y: 32.0, diameter: 9.0 };
+        let beside = pattern::OldHole { x: -20.0, y: 60.0, diameter: 7.0 };
+        let none = of_plank(&shell, &place, &[], &|_| None);
+        let found = of_plank(&shell, &place, &[], &|at| (at.frame == 2).then(|| vec![old, beside]));
+        assert_eq!((none.len(), found.len()), (6, 7), "one of the pattern's is the recorded one");
+        let at_two: Vec<_> = found.iter().filter(|h| h.id.starts_with("F2.")).collect();
+        assert_eq!((at_two[0].x, at_two[0].y, at_two[0].diameter, at_two[0].live), (305.0, 32.0, 9.0, false));
+        assert!(!at_two[1].live && at_two[2].live);
+    }
+
+    #[test]
+    fn a_lap_is_fastened_between_the_frames_too() {
+        assert_eq!(per_lap_bay(180.0, 20.0), 2);
+        assert_eq!((per_lap_bay(60.0, 40.0), per_lap_bay(30.0, 40.0)), (1, 1), "never none");
+        // Four bays and a half of plank: five bays, two laps, two in each.
+        assert_eq!(in_laps(810.0, 180.0, 20.0), 20);
+        assert_eq!(in_laps(0.0, 180.0, 20.0), 0);
+    }
+
+    #[test]
     fn an_order_has_spares_and_whole_boxes() {
         assert_eq!(order(96), (101, 2));
         assert_eq!(order(0), (0, 0));
+    }
+
+    #[test]
+    fn planking_thicker_than_the_table_is_told_so() {
+        let told = |t: f64| {
+            let plan = larch_on_oak(t, 120.0);
+            plan.reasons.iter().find(|r| r.rule == "fasten.table_end").map(|r| r.verdict).unwrap()
+        };
+        assert_eq!([told(25.0), told(38.0), told(41.0)], [crate::Verdict::Note; 3]);
+        assert_eq!([told(45.0), told(70.0)], [crate::Verdict::Against; 2]);
     }
 
     proptest! {

@@ -31,6 +31,7 @@
 pub mod caution;
 pub mod chance;
 pub mod cutting;
+pub mod drill;
 pub mod fastening;
 pub mod finish;
 pub mod geometry;

@@ -310,6 +310,70 @@ pub fn due(metal: &Metal, fitted: i32) -> Option<(i32, i32)> {
     Some((fitted + metal.years_from? as i32, fitted + metal.years_to? as i32))
 }
 
+/// Zinc under water, as a share of the bronze and copper it shields, from which the wood round them suffers (*yard rule*).
+pub const MUCH_ZINC: f64 = 0.05;
+
+/// How much zinc there is under water against bronze and copper there. `None` where neither is. Source: handbook 05: alkali from
+/// over-protection shows as white powder when it is late; the areas tell before.
+pub fn anodes(items: &[Item]) -> Option<Reason> {
+    let under = |of: &dyn Fn(&Item) -> bool| -> f64 {
+        items.iter().filter(|i| i.zone == Zone::Below && of(i)).map(|i| i.area).sum()
+    };
+    let zinc = under(&|i| i.metal.id == "zinc");
+    let bronze = under(&|i| i.metal.is_copper_alloy());
+    if zinc + bronze <= 0.0 {
+        return None;
+    }
+    let share = if bronze > 0.0 { zinc / bronze } else { f64::INFINITY };
+    let (verdict, text) = match (zinc > 0.0, bronze > 0.0) {
+        (false, _) => (
+            Verdict::Note,
+            "bronze under water and no anode recorded: bronze in wood needs none; iron and steel beside it would",
+        ),
+        (true, false) => {
+            (Verdict::Against, "anodes under water and no bronze recorded: record what they shield, or take them off")
+        }
+        (true, true) if share > MUCH_ZINC => (
+            Verdict::Against,
+            "much zinc for the bronze under water: too much of it makes alkali, and the wood round the bronze goes soft and white;              fewer or smaller anodes, and bond nothing that need not be",
+        ),
+        (true, true) => (Verdict::For, "little zinc for the bronze under water"),
+    };
+    let reason = Reason::new("metals.anodes", verdict, text)
+        .source("handbook 05, yard rule")
+        .value("zinc under water", zinc / 100.0, "cm²")
+        .value("bronze and copper under water", bronze / 100.0, "cm²");
+    Some(if share.is_finite() {
+        reason.against("zinc to bronze", share * 100.0, "%", MUCH_ZINC * 100.0)
+    } else {
+        reason
+    })
+}
+
+/// What is to be said of fastenings of some age: by what was drawn of them where anything was, which outranks the table of ages.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Age {
+    /// Of those drawn, so many are good: the table does not count while all are, and they are due when some are not.
+    Drawn { good: usize, of: usize },
+    /// Years past the end of their usual life.
+    Past(i32),
+    /// Within it.
+    Due,
+    /// Years until it begins.
+    In(i32),
+}
+
+/// How old fastenings stand in a year. `life`: the first and last year of their usual life; `drawn`: how many were drawn and found good,
+/// and how many at all. Source: handbook 05; what was drawn comes first.
+pub fn age(life: (i32, i32), year: i32, drawn: (usize, usize)) -> Age {
+    match drawn {
+        (good, of) if of > 0 => Age::Drawn { good, of },
+        _ if year > life.1 => Age::Past(year - life.1),
+        _ if year >= life.0 => Age::Due,
+        _ => Age::In(life.0 - year),
+    }
+}
+
 /// Wood whose acid eats plain iron and steel: the oaks (*Wood Handbook*, chapter 1).
 pub fn is_tannic(wood: &Species) -> bool {
     wood.id.contains("oak")
@@ -383,6 +447,29 @@ mod tests {
         let rules: Vec<&str> = check(&items, &[]).unwrap().iter().map(|t| t.reasons[0].rule).collect();
         assert_eq!(rules, ["metals.crevice", "metals.brass", "metals.tannin"]);
         assert_eq!(due(find("galvanised_steel").unwrap(), 1998), Some((2023, 2028)));
+    }
+
+    #[test]
+    fn copper_that_was_drawn_good_is_not_past_its_life() {
+        let life = due(find("copper").unwrap(), 1936).unwrap();
+        assert_eq!(age(life, 2026, (5, 5)), Age::Drawn { good: 5, of: 5 });
+        assert_eq!(age(life, 2026, (0, 0)), Age::Past(2026 - life.1));
+        assert_eq!(age(life, 1980, (0, 0)), Age::In(life.0 - 1980));
+        assert_eq!(age(life, life.0, (0, 0)), Age::Due);
+        assert_eq!(age(life, 1980, (2, 3)), Age::Drawn { good: 2, of: 3 });
+    }
+
+    #[test]
+    fn zinc_against_bronze_under_water_is_told_before_the_powder_shows() {
+        let of = |metal: &str, zone, area| Item { area, ..item(metal, zone, 0.0) };
+        let told = |items: &[Item]| anodes(items).map(|r| r.verdict);
+        let bronze = of("silicon_bronze", Zone::Below, 100_000.0);
+        assert_eq!(told(&[]), None);
+        assert_eq!(told(&[of("zinc", Zone::Deck, 9_000.0)]), None, "only what is under water");
+        assert_eq!(told(std::slice::from_ref(&bronze)), Some(Verdict::Note));
+        assert_eq!(told(&[bronze.clone(), of("zinc", Zone::Below, 4_000.0)]), Some(Verdict::For));
+        assert_eq!(told(&[bronze, of("zinc", Zone::Below, 6_000.0)]), Some(Verdict::Against));
+        assert_eq!(told(&[of("zinc", Zone::Below, 6_000.0)]), Some(Verdict::Against));
     }
 
     #[test]

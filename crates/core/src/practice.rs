@@ -235,7 +235,7 @@ choices! {
 
 /// Limits for laying out a graving piece; the names are those of the `patch` contract. Lengths in mm.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
+#[serde(default, deny_unknown_fields)]
 pub struct GravingRules {
     /// Clearance to each side of a crack.
     pub crack_side: f64,
@@ -257,6 +257,19 @@ pub struct GravingRules {
     pub proud: f64,
     /// Added to the blank on every side.
     pub blank_margin: f64,
+    /// No side of the outline is shorter unless the other rules leave no other outline.
+    pub least_side: f64,
+    /// No corner within the plank is sharper, degrees, unless the other rules leave no other outline.
+    pub least_corner: f64,
+    /// Whether a piece that runs out to one edge of the plank may be narrower at that edge than within.
+    pub undercut: bool,
+}
+
+impl GravingRules {
+    /// The smallest outline of whatever shape, as the `patch` contract asks.
+    pub fn of_any_shape(self) -> Self {
+        Self { least_side: 0.0, least_corner: 0.0, undercut: true, ..self }
+    }
 }
 
 impl Default for GravingRules {
@@ -273,6 +286,9 @@ impl Default for GravingRules {
             edge_land: 15.0,
             proud: 2.0,
             blank_margin: 6.0,
+            least_side: 15.0,
+            least_corner: 35.0,
+            undercut: false,
         }
     }
 }

@@ -9,6 +9,8 @@ mod fastening_tools;
 mod joint_tools;
 mod survey_tools;
 
+use std::panic::{AssertUnwindSafe, catch_unwind};
+
 use mend_keel_core::grid::plank::Hole;
 use mend_keel_core::grid::{Joint, Side};
 use mend_keel_core::practice::GravingRules;
@@ -82,7 +84,10 @@ pub fn run(tool: &str, input: Value) -> Outcome {
         let known: Vec<&str> = tools().collect();
         InputError::new("tool", format!("there is no tool of that name; there are {}", known.join(", ")))
     })?;
-    work(input)
+    // What breaks inside a tool is an answer too: the lines after it still have their turn.
+    catch_unwind(AssertUnwindSafe(|| work(input))).unwrap_or_else(|_| {
+        Err(InputError::new("", "this cannot be worked: the figures lie outside what the tool was made for"))
+    })
 }
 
 /// An error as the contract writes it: `{"error":{"field":…,"message":…}}`.
@@ -491,7 +496,8 @@ struct ExtHole {
     live: bool,
 }
 
-/// Rules not given keep the handbook's value.
+/// Rules not given keep the handbook's value, but for those of shape: the tool answers the smallest outline there is
+/// unless it is asked for one without short sides, sharp corners or undercut.
 #[derive(Deserialize, Default)]
 #[serde(deny_unknown_fields, default)]
 struct ExtRules {
@@ -505,11 +511,14 @@ struct ExtRules {
     edge_land: Option<f64>,
     proud: Option<f64>,
     blank_margin: Option<f64>,
+    least_side: Option<f64>,
+    least_corner: Option<f64>,
+    undercut: Option<bool>,
 }
 
 impl From<ExtRules> for GravingRules {
     fn from(given: ExtRules) -> Self {
-        let usual = Self::default();
+        let usual = Self::default().of_any_shape();
         Self {
             crack_side: given.crack_side.unwrap_or(usual.crack_side),
             crack_tip: given.crack_tip.unwrap_or(usual.crack_tip),
@@ -521,6 +530,9 @@ impl From<ExtRules> for GravingRules {
             edge_land: given.edge_land.unwrap_or(usual.edge_land),
             proud: given.proud.unwrap_or(usual.proud),
             blank_margin: given.blank_margin.unwrap_or(usual.blank_margin),
+            least_side: given.least_side.unwrap_or(usual.least_side),
+            least_corner: given.least_corner.unwrap_or(usual.least_corner),
+            undercut: given.undercut.unwrap_or(usual.undercut),
         }
     }
 }

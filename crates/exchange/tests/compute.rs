@@ -437,3 +437,15 @@ fn what_holds_asks_for_stanchions_and_keeps_people_off() {
     assert_eq!(refused("what-holds", input("BM4", &["X"], &[])), "rotten[0]");
     assert_eq!(run("what-holds", input("BM4", &[], &["BM3"])).unwrap()["allowed"], json!(false), "neighbouring beams");
 }
+
+#[test]
+fn a_sheet_that_is_none_is_told_and_the_lines_after_it_have_their_turn() {
+    let part = json!([{ "id": "a", "outline": [[0, 0], [50, 0], [50, 50]], "rotations": "any", "count": 1 }]);
+    for size in [1e-9, 0.0, -4.0, 1e12] {
+        let line = json!({ "id": 1, "tool": "nest", "input": { "sheet": { "width": size, "height": 900 }, "sheets": 1, "parts": part } });
+        let told = run_line(&line.to_string());
+        assert!(told["error"]["field"].as_str().unwrap().contains("width"), "{size}: {told}");
+    }
+    let next = json!({ "id": 2, "tool": "length", "input": { "text": "3/8\"", "unit": "mm" } });
+    assert_eq!(run_line(&next.to_string())["id"], 2);
+}

@@ -2,6 +2,7 @@
 
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::practice::Practice;
+use serde_json::json;
 use sqlx::FromRow;
 
 use crate::{Result, Store, StoreError, Work};
@@ -63,6 +64,15 @@ pub struct Yard {
     /// `mm` or `in`.
     pub unit: String,
     pub inch_denominator: u32,
+    /// Simulated instruments are offered, and what they read counts.
+    pub stand_ins: bool,
+}
+
+impl Yard {
+    /// A yard as it begins: in millimetres, and without stand-ins.
+    pub fn named(name: impl Into<String>) -> Self {
+        Self { name: name.into(), unit: "mm".into(), inch_denominator: 16, stand_ins: false }
+    }
 }
 
 /// A person to be added.
@@ -80,43 +90,56 @@ pub struct NewAccount {
 pub struct Session {
     pub account: Account,
     pub csrf: String,
+    /// It now ends later than its cookie: the cookie is to be left anew.
+    pub renewed: bool,
 }
 
 const ACCOUNT: &str = "SELECT id, login, name, role, guest_boat, password_hash FROM account";
 
 /// How long a sign-in lasts.
-const SESSION_DAYS: i64 = 30;
+pub const SESSION_DAYS: i64 = 30;
 
 pub async fn yard(store: &Store) -> Result<Yard> {
-    let yard = sqlx::query_as("SELECT name, unit, inch_denominator FROM yard WHERE id = 1")
+    let yard = sqlx::query_as("SELECT name, unit, inch_denominator, stand_ins FROM yard WHERE id = 1")
         .fetch_optional(store.pool())
         .await?;
-    Ok(yard.unwrap_or_else(|| Yard { name: "The yard".into(), unit: "mm".into(), inch_denominator: 16 }))
+    Ok(yard.unwrap_or_else(|| Yard::named("The yard")))
 }
 
+/// Everybody who may sign in.
 pub async fn list(store: &Store) -> Result<Vec<Account>> {
-    let sql = format!("{ACCOUNT} ORDER BY id");
+    let sql = format!("{ACCOUNT} WHERE removed = 0 ORDER BY id");
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).fetch_all(store.pool()).await?)
 }
 
 pub async fn find_login(store: &Store, login: &str) -> Result<Option<Account>> {
-    let sql = format!("{ACCOUNT} WHERE login = ?");
+    let sql = format!("{ACCOUNT} WHERE login = ? AND removed = 0");
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(login).fetch_optional(store.pool()).await?)
 }
 
 pub async fn open_session(store: &Store, account: i64, token_hash: &str, csrf: &str) -> Result<()> {
     let now = Timestamp::now();
     let expires = now + SignedDuration::from_hours(24 * SESSION_DAYS);
-    sqlx::query("DELETE FROM session WHERE expires_at < ?").bind(now.to_string()).execute(store.pool()).await?;
+    // Not by a clock that has gone far ahead.
+    sqlx::query("DELETE FROM session WHERE expires_at < ? AND expires_at > ?")
+        .bind(now.to_string())
+        .bind((now - FAR_AHEAD).to_string())
+        .execute(store.writer())
+        .await?;
     sqlx::query("INSERT INTO session (token_hash, account_id, csrf, expires_at) VALUES (?, ?, ?, ?)")
         .bind(token_hash)
         .bind(account)
         .bind(csrf)
         .bind(expires.to_string())
-        .execute(store.pool())
+        .execute(store.writer())
         .await?;
     Ok(())
 }
+
+/// A session that ended longer ago than this was ended by a clock that has gone wrong: it still holds.
+const FAR_AHEAD: SignedDuration = SignedDuration::from_hours(24 * 365);
+/// A session is renewed once it is a day old, so that it ends so many days after it was last used.
+const RENEWED_AFTER: SignedDuration = SignedDuration::from_hours(24);
 
 pub async fn session(store: &Store, token_hash: &str) -> Result<Option<Session>> {
     #[derive(FromRow)]
@@ -124,16 +147,35 @@ pub async fn session(store: &Store, token_hash: &str) -> Result<Option<Session>>
         #[sqlx(flatten)]
         account: Account,
         csrf: String,
+        expires_at: String,
     }
-    let sql = "SELECT account.id, login, name, role, guest_boat, password_hash, csrf
-               FROM session JOIN account ON account.id = account_id WHERE token_hash = ? AND expires_at > ?";
-    let found: Option<Row> =
-        sqlx::query_as(sql).bind(token_hash).bind(Timestamp::now().to_string()).fetch_optional(store.pool()).await?;
-    Ok(found.map(|Row { account, csrf }| Session { account, csrf }))
+    let now = Timestamp::now();
+    let sql = "SELECT account.id, login, name, role, guest_boat, password_hash, csrf, expires_at
+               FROM session JOIN account ON account.id = account_id
+               WHERE token_hash = ?1 AND account.removed = 0 AND (expires_at > ?2 OR expires_at < ?3)";
+    let found: Option<Row> = sqlx::query_as(sql)
+        .bind(token_hash)
+        .bind(now.to_string())
+        .bind((now - FAR_AHEAD).to_string())
+        .fetch_optional(store.pool())
+        .await?;
+    let Some(Row { account, csrf, expires_at }) = found else { return Ok(None) };
+    let full = SignedDuration::from_hours(24 * SESSION_DAYS);
+    let left = expires_at.parse::<Timestamp>().map_or(full, |at| at.duration_since(now));
+    let renewed = left > SignedDuration::ZERO && left < full - RENEWED_AFTER;
+    if renewed {
+        // Whoever cannot be written for now is renewed the next time.
+        let _ = sqlx::query("UPDATE session SET expires_at = ? WHERE token_hash = ?")
+            .bind((now + full).to_string())
+            .bind(token_hash)
+            .execute(store.writer())
+            .await;
+    }
+    Ok(Some(Session { account, csrf, renewed }))
 }
 
 pub async fn close_session(store: &Store, token_hash: &str) -> Result<()> {
-    sqlx::query("DELETE FROM session WHERE token_hash = ?").bind(token_hash).execute(store.pool()).await?;
+    sqlx::query("DELETE FROM session WHERE token_hash = ?").bind(token_hash).execute(store.writer()).await?;
     Ok(())
 }
 
@@ -187,14 +229,76 @@ impl Work {
 
     pub async fn set_yard(&mut self, yard: &Yard) -> Result<()> {
         sqlx::query(
-            "INSERT INTO yard (id, name, unit, inch_denominator) VALUES (1, ?, ?, ?)
-             ON CONFLICT (id) DO UPDATE SET name = excluded.name, unit = excluded.unit, inch_denominator = excluded.inch_denominator",
+            "INSERT INTO yard (id, name, unit, inch_denominator, stand_ins) VALUES (1, ?, ?, ?, ?)
+             ON CONFLICT (id) DO UPDATE SET name = excluded.name, unit = excluded.unit,
+                 inch_denominator = excluded.inch_denominator, stand_ins = excluded.stand_ins",
         )
         .bind(&yard.name)
         .bind(&yard.unit)
         .bind(yard.inch_denominator)
+        .bind(yard.stand_ins)
         .execute(&mut *self.tx)
         .await?;
+        Ok(())
+    }
+
+    /// Gives a person another role, with the boat a guest may read. The last owner stays one.
+    pub async fn set_role(&mut self, account: &Account, role: Role, guest_boat: Option<i64>) -> Result<()> {
+        if role != Role::Owner {
+            self.another_owner(account).await?;
+        }
+        sqlx::query("UPDATE account SET role = ?, guest_boat = ? WHERE id = ?")
+            .bind(role.code())
+            .bind(guest_boat)
+            .bind(account.id)
+            .execute(&mut *self.tx)
+            .await?;
+        let told = format!("{} is {} now", account.name, role.label().to_lowercase());
+        self.note(None, None, "yard", &told, &json!({ "account": account.id, "role": role.code() })).await?;
+        Ok(())
+    }
+
+    /// Gives a person another password; wherever they were signed in they must sign in again.
+    pub async fn set_password(&mut self, account: &Account, password_hash: &str) -> Result<()> {
+        sqlx::query("UPDATE account SET password_hash = ? WHERE id = ?")
+            .bind(password_hash)
+            .bind(account.id)
+            .execute(&mut *self.tx)
+            .await?;
+        self.end_sessions(account).await?;
+        let told = format!("{} has a new password", account.name);
+        self.note(None, None, "yard", &told, &json!({ "account": account.id })).await?;
+        Ok(())
+    }
+
+    /// A person may sign in no more; what they did stays told. The last owner stays.
+    pub async fn remove_account(&mut self, account: &Account) -> Result<()> {
+        self.another_owner(account).await?;
+        // The login is free for somebody else.
+        sqlx::query("UPDATE account SET removed = 1, login = login || ' (removed ' || id || ')' WHERE id = ?")
+            .bind(account.id)
+            .execute(&mut *self.tx)
+            .await?;
+        self.end_sessions(account).await?;
+        let told = format!("{} may sign in no more", account.name);
+        self.note(None, None, "yard", &told, &json!({ "account": account.id })).await?;
+        Ok(())
+    }
+
+    async fn another_owner(&mut self, account: &Account) -> Result<()> {
+        let (others,): (i64,) =
+            sqlx::query_as("SELECT count(*) FROM account WHERE role = 'owner' AND removed = 0 AND id <> ?")
+                .bind(account.id)
+                .fetch_one(&mut *self.tx)
+                .await?;
+        if account.role == Role::Owner && others == 0 {
+            return Err(StoreError::Conflict("the yard must keep an owner: make somebody else one first".into()));
+        }
+        Ok(())
+    }
+
+    async fn end_sessions(&mut self, account: &Account) -> Result<()> {
+        sqlx::query("DELETE FROM session WHERE account_id = ?").bind(account.id).execute(&mut *self.tx).await?;
         Ok(())
     }
 

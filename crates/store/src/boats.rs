@@ -50,6 +50,21 @@ pub struct Boat {
     pub deck_school: DeckSchool,
     /// Of her grid: each correction makes it one more.
     pub version: i64,
+    /// She left the yard: her papers are kept, she is on no list of work.
+    pub archived: bool,
+    /// Whose she is; may be empty.
+    pub owner: String,
+}
+
+/// What may be said anew of a boat at any time.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Papers {
+    pub name: String,
+    pub year: Option<i64>,
+    pub owner: String,
+    pub boat_use: Use,
+    pub school: School,
+    pub waterline_strake: u32,
 }
 
 impl Boat {
@@ -105,6 +120,8 @@ pub struct NewBoat {
     pub waterline_strake: u32,
     pub shell: Shell,
     pub joints: Vec<Joint>,
+    /// Somebody saw the joints; otherwise they are only likely.
+    pub joints_seen: bool,
     pub deck: DeckKind,
     /// Spars by name and length, mm.
     pub spars: Vec<(String, f64)>,
@@ -127,6 +144,8 @@ pub struct Plank {
     /// Kind of the joint at its after end.
     #[sqlx(try_from = "String")]
     pub to_joint: JointKind,
+    /// Somebody saw that joint; otherwise it is assumed.
+    pub to_seen: bool,
     /// `None`: nobody looked.
     pub grain: Option<String>,
     pub finish: String,
@@ -163,8 +182,8 @@ impl Plank {
     }
 }
 
-const BOAT: &str = "SELECT id, name, construction, boat_use, school, year, length, beam, depth, plank_thickness, plank_species, frame_species, frame_sided, frame_moulded, waterline_strake, shell, deck, numbering, offsets, moulds, deck_school, version FROM boat";
-const PLANK: &str = "SELECT id, boat_id, side, number AS strake, from_bay, to_bay, thickness, species, year, to_joint, grain, finish, fastened, measured, version FROM member WHERE kind = 'plank' AND removed = 0";
+const BOAT: &str = "SELECT id, name, construction, boat_use, school, year, length, beam, depth, plank_thickness, plank_species, frame_species, frame_sided, frame_moulded, waterline_strake, shell, deck, numbering, offsets, moulds, deck_school, version, archived, owner FROM boat";
+const PLANK: &str = "SELECT id, boat_id, side, number AS strake, from_bay, to_bay, thickness, species, year, to_joint, to_seen, grain, finish, fastened, measured, version FROM member WHERE kind = 'plank' AND removed = 0";
 
 /// What a plank is called: `P7, stem to bay 12`.
 pub(crate) fn plank_name(side: Side, strake: u32, from_bay: Option<u32>, to_bay: Option<u32>) -> String {
@@ -204,9 +223,10 @@ pub fn plank_at(planks: &[Plank], at: Address) -> Option<&Plank> {
     planks.iter().find(|p| p.side == at.side && p.strake == at.strake && p.covers(at.frame))
 }
 
-/// Every joint between two planks of a strake, in the order of the planks.
-pub fn joints(planks: &[Plank]) -> Vec<Joint> {
-    planks.iter().filter_map(|p| p.to_bay.map(|bay| Joint { side: p.side, strake: p.strake, bay })).collect()
+/// Joints between two planks of a strake, in the order of the planks: those that somebody saw, or those that are only assumed.
+pub fn joints(planks: &[Plank], seen: bool) -> Vec<Joint> {
+    let of = |p: &Plank| p.to_bay.map(|bay| Joint { side: p.side, strake: p.strake, bay });
+    planks.iter().filter(|p| p.to_seen == seen).filter_map(of).collect()
 }
 
 impl Work {
@@ -259,7 +279,7 @@ impl Work {
             let named =
                 if spar { new.spars.get(member.number as usize - 1).map(|(name, _)| name.clone()) } else { None };
             let name = named.unwrap_or_else(|| member.name());
-            let species = if member.kind.is_planking() { &new.plank_species } else { &new.frame_species };
+            let species = species_of(member.kind, &new.plank_species, &new.frame_species);
             self.add_member(id, &member, &name, species).await?;
         }
         let summary = format!(
@@ -283,12 +303,13 @@ impl Work {
         let starts = std::iter::once(None).chain(bays.iter().copied().map(Some));
         let ends = bays.iter().copied().map(Some).chain(std::iter::once(None));
         for (from_bay, to_bay) in starts.zip(ends) {
-            sqlx::query("INSERT INTO member (boat_id, kind, name, side, number, from_bay, to_bay, thickness, species) VALUES (?, 'plank', '', ?, ?, ?, ?, ?, ?)")
+            sqlx::query("INSERT INTO member (boat_id, kind, name, side, number, from_bay, to_bay, to_seen, thickness, species) VALUES (?, 'plank', '', ?, ?, ?, ?, ?, ?, ?)")
                 .bind(boat)
                 .bind(side.code())
                 .bind(strake)
                 .bind(from_bay)
                 .bind(to_bay)
+                .bind(new.joints_seen && to_bay.is_some())
                 .bind(new.plank_thickness)
                 .bind(&new.plank_species)
                 .execute(&mut *self.tx)
@@ -331,6 +352,43 @@ impl Work {
             self.set_waterline(boat.id, boat.waterline_strake + 1).await?;
         }
         self.note(Some(boat.id), None, "grid", summary, &json!({ "edit": format!("{edit:?}") })).await?;
+        Ok(())
+    }
+
+    /// Keeps what is said of a boat.
+    pub async fn set_papers(&mut self, boat: &Boat, papers: &Papers) -> Result<()> {
+        sqlx::query(
+            "UPDATE boat SET name = ?, year = ?, owner = ?, boat_use = ?, school = ?, waterline_strake = ? WHERE id = ?",
+        )
+        .bind(&papers.name)
+        .bind(papers.year)
+        .bind(&papers.owner)
+        .bind(papers.boat_use.code())
+        .bind(papers.school.code())
+        .bind(papers.waterline_strake)
+        .bind(boat.id)
+        .execute(&mut *self.tx)
+        .await?;
+        let body = json!({
+            "name": papers.name, "was": boat.name, "year": papers.year, "owner": papers.owner, "use": papers.boat_use,
+            "school": papers.school, "waterline_strake": papers.waterline_strake,
+        });
+        self.note(Some(boat.id), None, "papers", &format!("Her papers: {}", papers.name), &body).await?;
+        Ok(())
+    }
+
+    /// Takes a boat off the lists of work, or puts her back; nothing of hers is lost.
+    pub async fn archive_boat(&mut self, boat: &Boat, archived: bool) -> Result<()> {
+        let done = sqlx::query("UPDATE boat SET archived = ?1 WHERE id = ?2 AND archived <> ?1")
+            .bind(archived)
+            .bind(boat.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
+        let told = if archived { "Left the yard: her papers are kept" } else { "Back in the yard" };
+        self.note(Some(boat.id), None, "papers", told, &json!({ "archived": archived })).await?;
         Ok(())
     }
 
@@ -530,23 +588,24 @@ impl Work {
     /// Regions that are refastened with what was done in them, old holes, and seams, after a correction of the grid.
     async fn renumber_fastenings(&mut self, boat: &Boat, edit: &Edit) -> Result<()> {
         let place = |strake: u32, frame: u32| edit.address(Address { side: Side::Port, strake, frame });
-        let regions: Vec<(i64, u32, u32, u32, u32)> =
-            sqlx::query_as("SELECT id, strake_from, strake_to, frame_from, frame_to FROM refasten WHERE boat_id = ?")
-                .bind(boat.id)
-                .fetch_all(&mut *self.tx)
-                .await?;
-        for (id, s0, s1, f0, f1) in regions {
-            let (from, to) = (place(s0, f0), place(s1, f1));
-            sqlx::query(
-                "UPDATE refasten SET strake_from = ?, strake_to = ?, frame_from = ?, frame_to = ? WHERE id = ?",
-            )
-            .bind(from.strake)
-            .bind(to.strake)
-            .bind(from.frame)
-            .bind(to.frame)
-            .bind(id)
-            .execute(&mut *self.tx)
-            .await?;
+        for table in ["refasten", "fastened"] {
+            let sql = format!("SELECT id, strake_from, strake_to, frame_from, frame_to FROM {table} WHERE boat_id = ?");
+            let regions: Vec<(i64, u32, u32, u32, u32)> =
+                sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat.id).fetch_all(&mut *self.tx).await?;
+            for (id, s0, s1, f0, f1) in regions {
+                let (from, to) = (place(s0, f0), place(s1, f1));
+                let sql = format!(
+                    "UPDATE {table} SET strake_from = ?, strake_to = ?, frame_from = ?, frame_to = ? WHERE id = ?"
+                );
+                sqlx::query(sqlx::AssertSqlSafe(sql))
+                    .bind(from.strake)
+                    .bind(to.strake)
+                    .bind(from.frame)
+                    .bind(to.frame)
+                    .bind(id)
+                    .execute(&mut *self.tx)
+                    .await?;
+            }
         }
         // From the far end when they move away, so that no two bear one place in between.
         let away = matches!(edit, Edit::AddFrame { .. } | Edit::AddStrake { .. });
@@ -602,7 +661,7 @@ impl Work {
         if bay != was {
             self.nothing_decided(&[fore.id, after.id]).await?;
         }
-        sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, version = version + 1 WHERE id = ?")
+        sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, to_seen = 1, version = version + 1 WHERE id = ?")
             .bind(bay)
             .bind(kind.code())
             .bind(fore.id)
@@ -621,6 +680,22 @@ impl Work {
         Ok(())
     }
 
+    /// Somebody saw the joint that was assumed at a plank's after end, and of what kind it is.
+    pub async fn see_joint(&mut self, boat: &Boat, fore: &Plank, kind: JointKind) -> Result<()> {
+        let Some(bay) = fore.to_bay else {
+            return Err(StoreError::Conflict("this plank ends at the stern: there is no joint to see".into()));
+        };
+        sqlx::query("UPDATE member SET to_joint = ?, to_seen = 1, version = version + 1 WHERE id = ?")
+            .bind(kind.code())
+            .bind(fore.id)
+            .execute(&mut *self.tx)
+            .await?;
+        let joint = Joint { side: fore.side, strake: fore.strake, bay };
+        let summary = format!("Joint of {} seen in bay {bay}: {}", strake_name(joint), kind.label().to_lowercase());
+        self.note(Some(boat.id), Some(fore.id), "grid", &summary, &json!({ "bay": bay, "kind": kind })).await?;
+        Ok(())
+    }
+
     /// Makes two planks of one, with a joint that was overlooked.
     pub async fn split_plank(&mut self, boat: &Boat, plank: &Plank, bay: u32, kind: JointKind) -> Result<i64> {
         let low = plank.from_bay.map_or(1, |b| b + 1);
@@ -630,15 +705,15 @@ impl Work {
         }
         self.nothing_decided(&[plank.id]).await?;
         let after = sqlx::query(
-            "INSERT INTO member (boat_id, kind, name, side, number, from_bay, to_bay, to_joint, thickness, measured, species, grain, year, finish, fastened)
-             SELECT boat_id, kind, name, side, number, ?, to_bay, to_joint, thickness, measured, species, grain, year, finish, fastened FROM member WHERE id = ?",
+            "INSERT INTO member (boat_id, kind, name, side, number, from_bay, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened)
+             SELECT boat_id, kind, name, side, number, ?, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened FROM member WHERE id = ?",
         )
         .bind(bay)
         .bind(plank.id)
         .execute(&mut *self.tx)
         .await?
         .last_insert_rowid();
-        sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, version = version + 1 WHERE id = ?")
+        sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, to_seen = 1, version = version + 1 WHERE id = ?")
             .bind(bay)
             .bind(kind.code())
             .bind(plank.id)
@@ -654,9 +729,10 @@ impl Work {
     pub async fn join_planks(&mut self, boat: &Boat, fore: &Plank) -> Result<()> {
         let after = self.next_plank(boat.id, fore).await?;
         self.nothing_decided(&[fore.id, after.id]).await?;
-        sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, version = version + 1 WHERE id = ?")
+        sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, to_seen = ?, version = version + 1 WHERE id = ?")
             .bind(after.to_bay)
             .bind(after.to_joint.code())
+            .bind(after.to_seen)
             .bind(fore.id)
             .execute(&mut *self.tx)
             .await?;
@@ -783,13 +859,25 @@ impl Work {
         let mut added = 0;
         for member in member::lay_out(&form) {
             if !there.contains(&member.code()) {
-                let species = if member.kind.is_planking() { &boat.plank_species } else { &boat.frame_species };
+                let species = species_of(member.kind, &boat.plank_species, &boat.frame_species);
                 self.add_member(boat.id, &member, &member.name(), species).await?;
                 added += 1;
             }
         }
         self.note(Some(boat.id), None, "grid", &format!("Laid out {added} members"), &json!({ "deck": deck })).await?;
         Ok(added)
+    }
+}
+
+/// What spars are likely made of, until somebody says.
+const SPAR_SPECIES: &str = "sitka_spruce";
+
+/// The likely species of a part: that of the planking, of the frames, or of spars.
+pub fn species_of<'s>(kind: member::MemberKind, planking: &'s str, frames: &'s str) -> &'s str {
+    match kind {
+        member::MemberKind::Spar => SPAR_SPECIES,
+        kind if kind.is_planking() => planking,
+        _ => frames,
     }
 }
 

@@ -99,7 +99,13 @@ impl Work {
 
     /// Takes a shape off the list; its story stays.
     pub async fn withdraw_capture(&mut self, row: &CaptureRow) -> Result<()> {
-        sqlx::query("UPDATE capture SET withdrawn = 1 WHERE id = ?").bind(row.id).execute(&mut *self.tx).await?;
+        let done = sqlx::query("UPDATE capture SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
+            .bind(row.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
         let summary = format!("Set the shape of {} aside", row.name);
         self.note(Some(row.boat_id), Some(row.member_id), "shape", &summary, &json!({ "capture": row.id })).await?;
         Ok(())

@@ -85,6 +85,9 @@ pub enum Geometry {
         scarf: f64,
         sheet: bool,
         plies: u32,
+        /// Its lower edge above the plank's, for what lies behind a plank.
+        #[serde(default)]
+        low: f64,
     },
 }
 
@@ -199,7 +202,9 @@ pub async fn piece(store: &Store, boat: i64, id: i64) -> Result<Piece> {
 
 /// Pieces that still want a board, over all boats.
 pub async fn wanting(store: &Store) -> Result<Vec<Piece>> {
-    let sql = format!("{PIECE} WHERE state IN ('planned', 'reserved') ORDER BY boat_id, id");
+    let sql = format!(
+        "{PIECE} WHERE state IN ('planned', 'reserved') AND boat_id IN (SELECT id FROM boat WHERE archived = 0) ORDER BY boat_id, id"
+    );
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).fetch_all(store.pool()).await?)
 }
 

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use mend_keel_core::fastening::pattern::OldHole;
+use mend_keel_core::fastening::record::{Fastened, Share};
 use mend_keel_core::fastening::through::Fitting;
 use mend_keel_core::fastening::through::Kind;
 use mend_keel_core::grid::{Address, Side};
@@ -61,6 +62,50 @@ pub struct NewRegion {
     pub original: Option<Kind>,
     pub inside: bool,
     pub in_lap: u32,
+}
+
+/// How a region is fastened as somebody recorded it.
+#[derive(Debug, Clone, PartialEq, FromRow)]
+pub struct FastenedRow {
+    pub id: i64,
+    pub side: Option<String>,
+    pub strake_from: u32,
+    pub strake_to: u32,
+    pub frame_from: u32,
+    pub frame_to: u32,
+    #[sqlx(try_from = "String")]
+    pub kind: Kind,
+    pub metal: String,
+    pub diameter: Option<f64>,
+    pub year: Option<i32>,
+    #[sqlx(try_from = "String")]
+    pub share: Share,
+    pub note: String,
+    pub by_name: String,
+    pub at: String,
+}
+
+impl FastenedRow {
+    /// As the core sees it.
+    pub fn core(&self) -> Fastened {
+        Fastened {
+            side: self.side.as_deref().and_then(Side::from_code),
+            strakes: (self.strake_from, self.strake_to),
+            frames: (self.frame_from, self.frame_to),
+            kind: self.kind,
+            metal: self.metal.clone(),
+            diameter: self.diameter,
+            year: self.year,
+            share: self.share,
+        }
+    }
+}
+
+/// How a boat is fastened, in the order it was recorded.
+pub async fn fastened(store: &Store, boat: i64) -> Result<Vec<FastenedRow>> {
+    let sql = "SELECT id, side, strake_from, strake_to, frame_from, frame_to, kind, metal, diameter, year, share, note, by_name, at
+               FROM fastened WHERE boat_id = ? AND withdrawn = 0 ORDER BY id";
+    Ok(sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?)
 }
 
 /// A crossing that was done.
@@ -177,6 +222,47 @@ pub async fn bolted(store: &Store, boat: i64, id: i64) -> Result<Bolted> {
 }
 
 impl Work {
+    /// Records how a region is fastened.
+    pub async fn add_fastened(&mut self, boat: i64, new: &Fastened, note: &str, shown: &str) -> Result<i64> {
+        let id = sqlx::query("INSERT INTO fastened (boat_id, side, strake_from, strake_to, frame_from, frame_to, kind, metal, diameter, year, share, note, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+            .bind(boat)
+            .bind(new.side.map(Side::code))
+            .bind(new.strakes.0)
+            .bind(new.strakes.1)
+            .bind(new.frames.0)
+            .bind(new.frames.1)
+            .bind(new.kind.code())
+            .bind(&new.metal)
+            .bind(new.diameter)
+            .bind(new.year)
+            .bind(new.share.code())
+            .bind(note)
+            .bind(self.act.by.clone())
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?
+            .last_insert_rowid();
+        let body = json!({ "record": id, "side": new.side, "strakes": new.strakes, "frames": new.frames, "kind": new.kind,
+            "metal": new.metal, "diameter_mm": new.diameter, "year": new.year, "share": new.share, "note": note });
+        self.note(Some(boat), None, "fastened", &format!("Fastened: {shown}"), &body).await?;
+        Ok(id)
+    }
+
+    /// Takes a record of how she is fastened back.
+    pub async fn withdraw_fastened(&mut self, boat: i64, record: i64, shown: &str) -> Result<()> {
+        let done = sqlx::query("UPDATE fastened SET withdrawn = 1 WHERE id = ? AND boat_id = ? AND withdrawn = 0")
+            .bind(record)
+            .bind(boat)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
+        let body = json!({ "record": record });
+        self.note(Some(boat), None, "fastened", &format!("Taken back: fastened {shown}"), &body).await?;
+        Ok(())
+    }
+
     pub async fn add_region(&mut self, new: &NewRegion) -> Result<i64> {
         let id = sqlx::query("INSERT INTO refasten (boat_id, name, side, strake_from, strake_to, frame_from, frame_to, metal, to_plane_off, kind, original, inside, in_lap, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(new.boat_id)
@@ -204,7 +290,13 @@ impl Work {
 
     /// Sets a region aside; what was done in it stays told.
     pub async fn withdraw_region(&mut self, region: &Region) -> Result<()> {
-        sqlx::query("UPDATE refasten SET withdrawn = 1 WHERE id = ?").bind(region.id).execute(&mut *self.tx).await?;
+        let done = sqlx::query("UPDATE refasten SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
+            .bind(region.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
         let body = json!({ "region": region.id });
         self.note(Some(region.boat_id), None, "refasten", &format!("Refastening set aside: {}", region.name), &body)
             .await?;
@@ -236,7 +328,7 @@ impl Work {
         Ok(())
     }
 
-    /// Ticks a crossing off; a second tick of the same one changes nothing.
+    /// Ticks a crossing off. A second tick of the same one adds what it says to the first: its note, and its photo where there was none.
     #[allow(clippy::too_many_arguments, reason = "a crossing, what was found there, and what is told of it")]
     pub async fn tick(
         &mut self,
@@ -259,6 +351,25 @@ impl Work {
             .execute(&mut *self.tx)
             .await?;
         if done.rows_affected() == 0 {
+            if note.is_empty() && photo.is_none() {
+                return Ok(());
+            }
+            let also = format!("{}: {note}", self.act.by);
+            sqlx::query(
+                "UPDATE refasten_done SET note = CASE WHEN ?1 = '' THEN note ELSE trim(note || '; ' || ?2, '; ') END,
+                 photo = coalesce(photo, ?3) WHERE refasten_id = ?4 AND strake = ?5 AND frame = ?6",
+            )
+            .bind(note)
+            .bind(&also)
+            .bind(photo)
+            .bind(region.id)
+            .bind(strake)
+            .bind(frame)
+            .execute(&mut *self.tx)
+            .await?;
+            let body = json!({ "region": region.id, "strake": strake, "frame": frame, "note": note, "photo": photo });
+            let told = format!("Ticked {shown} a second time, and said: {note}");
+            self.note(Some(region.boat_id), member, "refasten", &told, &body).await?;
             return Ok(());
         }
         let body = json!({ "region": region.id, "strake": strake, "frame": frame, "note": note, "photo": photo });
@@ -294,7 +405,13 @@ impl Work {
     }
 
     pub async fn withdraw_metal(&mut self, item: &MetalItem) -> Result<()> {
-        sqlx::query("UPDATE metal_item SET withdrawn = 1 WHERE id = ?").bind(item.id).execute(&mut *self.tx).await?;
+        let done = sqlx::query("UPDATE metal_item SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
+            .bind(item.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
         let body = json!({ "item": item.id });
         self.note(Some(item.boat_id), None, "metal", &format!("{} is no longer there", item.name), &body).await?;
         Ok(())

@@ -181,7 +181,7 @@ pub struct NewPhoto {
 
 const FINDING: &str = "SELECT id, uid, boat_id, member_id, place, kind, method, shape, depth, grade, certainty, cause, cause_treated, note, outcome, withdrawn, version, by_name, at,
     coalesce((SELECT says FROM reading r WHERE r.finding_id = finding.id AND r.withdrawn = 0 ORDER BY r.id DESC LIMIT 1), '') AS says,
-    (SELECT max(value) FROM reading r WHERE r.finding_id = finding.id AND r.withdrawn = 0 AND r.method = 'meter') AS moisture,
+    (SELECT max(value) FROM reading r WHERE r.finding_id = finding.id AND r.withdrawn = 0 AND r.method = 'meter' AND (r.simulated = 0 OR (SELECT stand_ins FROM yard) = 1)) AS moisture,
     (SELECT hash FROM photo p WHERE p.finding_id = finding.id ORDER BY p.id LIMIT 1) AS photo FROM finding";
 const READING: &str = "SELECT id, uid, boat_id, member_id, finding_id, place, x, y, method, measure, value, unit, grade, says, simulated, sampled, by_name, at FROM reading WHERE withdrawn = 0";
 const PHOTO: &str = "SELECT id, boat_id, finding_id, hash, marks, version, by_name, at FROM photo";
@@ -201,9 +201,9 @@ pub async fn find(store: &Store, boat: i64, id: i64) -> Result<Finding> {
         .ok_or(StoreError::NotFound("finding"))
 }
 
-/// A boat's readings in the order taken.
+/// A boat's readings in the order taken; those of simulated instruments only where the yard turned stand-ins on.
 pub async fn readings(store: &Store, boat: i64) -> Result<Vec<Reading>> {
-    let sql = format!("{READING} AND boat_id = ? ORDER BY id");
+    let sql = format!("{READING} AND (simulated = 0 OR (SELECT stand_ins FROM yard) = 1) AND boat_id = ? ORDER BY id");
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
@@ -408,11 +408,15 @@ impl Work {
 
     /// Withdraws a finding, or takes the withdrawal back; the history keeps both.
     pub async fn withdraw_finding(&mut self, finding: &Finding, shown: &str, withdrawn: bool) -> Result<()> {
-        sqlx::query("UPDATE finding SET withdrawn = ?, version = version + 1 WHERE id = ?")
-            .bind(withdrawn)
-            .bind(finding.id)
-            .execute(&mut *self.tx)
-            .await?;
+        let done =
+            sqlx::query("UPDATE finding SET withdrawn = ?1, version = version + 1 WHERE id = ?2 AND withdrawn <> ?1")
+                .bind(withdrawn)
+                .bind(finding.id)
+                .execute(&mut *self.tx)
+                .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
         let verb = if withdrawn { "Withdrew" } else { "Put back" };
         let summary = format!("{verb} the {} at {shown}", finding.kind.label().to_lowercase());
         let body = json!({ "finding": finding.id });
@@ -493,7 +497,13 @@ impl Work {
 
     /// Withdraws a reading that was entered by mistake; the history keeps it.
     pub async fn withdraw_reading(&mut self, reading: &Reading) -> Result<()> {
-        sqlx::query("UPDATE reading SET withdrawn = 1 WHERE id = ?").bind(reading.id).execute(&mut *self.tx).await?;
+        let done = sqlx::query("UPDATE reading SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
+            .bind(reading.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
         sqlx::query("UPDATE sample_pick SET reading_id = NULL WHERE reading_id = ?")
             .bind(reading.id)
             .execute(&mut *self.tx)

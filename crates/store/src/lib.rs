@@ -60,15 +60,42 @@ pub enum StoreError {
     Migration(#[from] sqlx::migrate::MigrateError),
     #[error("stored data: {0}")]
     Json(#[from] serde_json::Error),
+    /// Nothing can be opened here; one line a person can act on.
+    #[error("{0}")]
+    Unusable(String),
 }
 
 /// SQLite's codes for a disk, or a database, that is full.
 const FULL: [&str; 2] = ["13", "778"];
+/// … that somebody else is writing.
+const BUSY: [&str; 4] = ["5", "6", "261", "517"];
+/// … that may only be read.
+const READ_ONLY: [&str; 4] = ["8", "264", "776", "1032"];
+/// … that it is not what it should be.
+const MALFORMED: [&str; 4] = ["11", "26", "267", "779"];
+/// How long a writer waits for one outside this program that holds the database.
+const BUSY_TIMEOUT: Duration = Duration::from_secs(5);
+/// How long a writer waits for its turn among those of this program.
+const TURN: Duration = Duration::from_secs(10);
 
 impl StoreError {
     /// Whether nothing was saved because the disk is full.
     pub fn is_full(&self) -> bool {
-        matches!(self, Self::Database(sqlx::Error::Database(e)) if e.code().is_some_and(|code| FULL.contains(&code.as_ref())))
+        self.has_code(&FULL)
+    }
+
+    /// Whether somebody else kept the database for writing all the time this waited.
+    pub fn is_busy(&self) -> bool {
+        matches!(self, Self::Database(sqlx::Error::PoolTimedOut)) || self.has_code(&BUSY)
+    }
+
+    /// Whether the database is damaged: what was asked for cannot be read, or it was opened for reading only.
+    pub fn is_damaged(&self) -> bool {
+        self.has_code(&READ_ONLY) || self.has_code(&MALFORMED)
+    }
+
+    fn has_code(&self, codes: &[&str]) -> bool {
+        matches!(self, Self::Database(sqlx::Error::Database(e)) if e.code().is_some_and(|code| codes.contains(&code.as_ref())))
     }
 }
 
@@ -77,9 +104,69 @@ pub type Result<T> = std::result::Result<T, StoreError>;
 /// The open database.
 #[derive(Debug, Clone)]
 pub struct Store {
+    /// Readers: they never wait for a writer.
     pool: SqlitePool,
+    /// Writers, one at a time and in turn.
+    writer: SqlitePool,
     /// A connection that only watches: it is told when any other one has committed.
     watch: SqlitePool,
+    damaged: bool,
+}
+
+/// Connections of one kind, so many at most.
+fn pool(most: u32) -> SqlitePoolOptions {
+    SqlitePoolOptions::new()
+        .max_connections(most)
+        .acquire_timeout(TURN)
+        // A failed statement can end its transaction behind the driver's back (a full disk does): such a connection is thrown away, or
+        // nothing could be begun on it again.
+        .after_release(|connection, _| {
+            Box::pin(async move {
+                // Rolls back what was left open.
+                connection.ping().await?;
+                Ok(<Sqlite as Database>::TransactionManager::get_transaction_depth(connection) == 0)
+            })
+        })
+}
+
+/// Whether SQLite finds a file whole, by its quick check.
+async fn whole(path: &Path) -> bool {
+    let options = SqliteConnectOptions::new().filename(path).busy_timeout(BUSY_TIMEOUT);
+    let Ok(pool) = SqlitePoolOptions::new().max_connections(1).connect_with(options).await else { return false };
+    let answer: sqlx::Result<(String,)> = sqlx::query_as("PRAGMA quick_check(1)").fetch_one(&pool).await;
+    pool.close().await;
+    answer.is_ok_and(|(says,)| says == "ok")
+}
+
+/// A migration's error in plain words where it has some.
+fn told(error: sqlx::migrate::MigrateError) -> StoreError {
+    use sqlx::migrate::MigrateError as M;
+    match error {
+        M::VersionMissing(version) => StoreError::Unusable(format!(
+            "this data was kept by a newer Mend Keel (its step {version} is not known here): start that one; nothing was changed"
+        )),
+        other => other.into(),
+    }
+}
+
+/// Leaves a copy of a database beside it before it is brought up to this version; none where nothing is to be done.
+async fn copy_before_migrating(path: &Path, pool: &SqlitePool) -> Result<()> {
+    let applied: sqlx::Result<Vec<(i64,)>> =
+        sqlx::query_as("SELECT version FROM _sqlx_migrations WHERE success = 1 ORDER BY version").fetch_all(pool).await;
+    let Ok(applied) = applied else { return Ok(()) };
+    let known = sqlx::migrate!();
+    let newest = applied.last().map_or(0, |(version,)| *version);
+    let is_older = known.iter().any(|m| m.version > newest);
+    let is_newer = applied.iter().any(|(version,)| !known.iter().any(|m| m.version == *version));
+    if newest == 0 || !is_older || is_newer {
+        return Ok(());
+    }
+    let copy = path.with_extension(format!("{newest}.before.db"));
+    if copy.exists() {
+        return Ok(());
+    }
+    sqlx::query("VACUUM INTO ?").bind(copy.display().to_string()).execute(pool).await?;
+    Ok(())
 }
 
 /// Who does something, when, and the one-time key of the form it came from.
@@ -104,7 +191,9 @@ pub struct Work {
 }
 
 impl Store {
-    /// Opens a database, making or migrating it as needed.
+    /// Opens a database, making or migrating it as needed. One that is damaged is opened for reading only ([`Store::is_damaged`]); a copy
+    /// of one that is of an older version is left beside it first. [`StoreError::Unusable`] where it is newer than this program, or no
+    /// database at all.
     pub async fn open(path: &Path) -> Result<Self> {
         let options = SqliteConnectOptions::new()
             .filename(path)
@@ -114,27 +203,47 @@ impl Store {
             .journal_mode(SqliteJournalMode::Wal)
             // A saved entry survives a power cut, not only a killed process.
             .synchronous(SqliteSynchronous::Full)
-            .busy_timeout(Duration::from_secs(10));
-        let pool = SqlitePoolOptions::new()
-            .max_connections(8)
-            // A failed statement can end its transaction behind the driver's back (a full disk does): such a connection is thrown
-            // away, or nothing could be begun on it again.
-            .after_release(|connection, _| {
-                Box::pin(async move {
-                    // Rolls back what was left open.
-                    connection.ping().await?;
-                    Ok(<Sqlite as Database>::TransactionManager::get_transaction_depth(connection) == 0)
-                })
-            })
-            .connect_with(options.clone())
-            .await?;
-        sqlx::migrate!().run(&pool).await?;
+            .busy_timeout(BUSY_TIMEOUT);
+        let there = path.metadata().is_ok_and(|file| file.len() > 0);
+        if there && !whole(path).await {
+            return Self::open_damaged(path).await;
+        }
+        let writer = pool(1).connect_with(options.clone()).await?;
+        if there {
+            copy_before_migrating(path, &writer).await?;
+        }
+        sqlx::migrate!().run(&writer).await.map_err(told)?;
+        let pool = pool(8).connect_with(options.clone()).await?;
         let watch = SqlitePoolOptions::new().max_connections(1).idle_timeout(None).max_lifetime(None);
-        Ok(Self { pool, watch: watch.connect_with(options).await? })
+        Ok(Self { pool, writer, watch: watch.connect_with(options).await?, damaged: false })
+    }
+
+    async fn open_damaged(path: &Path) -> Result<Self> {
+        let options = SqliteConnectOptions::new().filename(path).read_only(true).busy_timeout(BUSY_TIMEOUT);
+        let opened = pool(8).connect_with(options.clone()).await;
+        let readable = match &opened {
+            Ok(pool) => sqlx::query("SELECT count(*) FROM account").fetch_one(pool).await.is_ok(),
+            Err(_) => false,
+        };
+        let (Ok(pool), true) = (opened, readable) else {
+            let says = format!(
+                "{} is damaged beyond reading: put the last good copy of it back in its place and start again",
+                path.display()
+            );
+            return Err(StoreError::Unusable(says));
+        };
+        let watch = SqlitePoolOptions::new().max_connections(1).idle_timeout(None).max_lifetime(None);
+        Ok(Self { writer: pool.clone(), pool, watch: watch.connect_with(options).await?, damaged: true })
+    }
+
+    /// Whether the database was found damaged and is open for reading only.
+    pub fn is_damaged(&self) -> bool {
+        self.damaged
     }
 
     pub async fn close(&self) {
         self.watch.close().await;
+        self.writer.close().await;
         self.pool.close().await;
     }
 
@@ -149,10 +258,14 @@ impl Store {
         &self.pool
     }
 
+    pub(crate) fn writer(&self) -> &SqlitePool {
+        &self.writer
+    }
+
     /// Begins a user action. [`StoreError::AlreadyDone`] tells where the same form led the first time.
     pub async fn begin(&self, act: Act) -> Result<Work> {
         // IMMEDIATE takes the write lock now, so that two sendings of one form cannot both find it unused.
-        let mut tx = self.pool.begin_with("BEGIN IMMEDIATE").await?;
+        let mut tx = self.writer.begin_with("BEGIN IMMEDIATE").await?;
         if let Some(key) = &act.once {
             let done: Option<(String,)> = sqlx::query_as("SELECT location FROM once_key WHERE key = ?")
                 .bind(key)
@@ -206,11 +319,13 @@ mod tests {
     /// Sets how large the database may grow on every connection there can be: all are held at once, those just given back too.
     async fn limit(store: &Store, pages: i64) {
         let mut held = Vec::new();
-        for _ in 0..store.pool.options().get_max_connections() {
-            let mut connection = store.pool.acquire().await.unwrap();
-            let sql = format!("PRAGMA max_page_count = {pages}");
-            sqlx::query(sqlx::AssertSqlSafe(sql)).execute(&mut *connection).await.unwrap();
-            held.push(connection);
+        for pool in [&store.pool, &store.writer] {
+            for _ in 0..pool.options().get_max_connections() {
+                let mut connection = pool.acquire().await.unwrap();
+                let sql = format!("PRAGMA max_page_count = {pages}");
+                sqlx::query(sqlx::AssertSqlSafe(sql)).execute(&mut *connection).await.unwrap();
+                held.push(connection);
+            }
         }
     }
 
@@ -239,5 +354,102 @@ mod tests {
             write(&store, 400).await.unwrap();
         }
         assert!(store.check().await.unwrap());
+    }
+
+    #[tokio::test]
+    async fn readers_go_on_while_a_stranger_holds_the_database_and_writers_are_told_to_come_back() {
+        let folder = TempDir::new().unwrap();
+        let path = folder.path().join("yard.db");
+        let store = Store::open(&path).await.unwrap();
+        write(&store, 1).await.unwrap();
+        let stranger = SqlitePoolOptions::new()
+            .max_connections(1)
+            .connect_with(SqliteConnectOptions::new().filename(&path))
+            .await
+            .unwrap();
+        let held = stranger.begin_with("BEGIN IMMEDIATE").await.unwrap();
+        let writers: Vec<_> = (0..12)
+            .map(|_| {
+                let store = store.clone();
+                tokio::spawn(async move { write(&store, 1).await })
+            })
+            .collect();
+        // While all of them wait the readers' own connections answer.
+        for _ in 0..20 {
+            assert_eq!(accounts::list(&store).await.unwrap().len(), 0);
+        }
+        for writer in writers {
+            let told = writer.await.unwrap().unwrap_err();
+            assert!(told.is_busy(), "{told}");
+        }
+        held.rollback().await.unwrap();
+        write(&store, 1).await.unwrap();
+    }
+
+    #[tokio::test]
+    async fn a_newer_database_is_refused_in_plain_words_and_left_as_it_is() {
+        let folder = TempDir::new().unwrap();
+        let path = folder.path().join("yard.db");
+        let store = Store::open(&path).await.unwrap();
+        let sql = "INSERT INTO _sqlx_migrations (version, description, success, checksum, execution_time) VALUES (29990101000001, 'later', 1, x'00', 1)";
+        sqlx::query(sql).execute(&store.writer).await.unwrap();
+        store.close().await;
+        let told = Store::open(&path).await.unwrap_err().to_string();
+        assert!(told.contains("kept by a newer Mend Keel") && told.contains("nothing was changed"), "{told}");
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().filter(|f| is_copy(f)).count(), 0);
+    }
+
+    fn is_copy(file: &std::io::Result<std::fs::DirEntry>) -> bool {
+        file.as_ref().is_ok_and(|f| f.file_name().to_string_lossy().ends_with(".before.db"))
+    }
+
+    #[tokio::test]
+    async fn a_copy_of_an_older_database_is_left_before_it_is_brought_up() {
+        let folder = TempDir::new().unwrap();
+        let path = folder.path().join("yard.db");
+        // As it was before the last step.
+        let options = SqliteConnectOptions::new().filename(&path).create_if_missing(true);
+        let older = pool(1).connect_with(options).await.unwrap();
+        let mut steps = sqlx::migrate!();
+        let all = steps.migrations.len();
+        steps.migrations = steps.migrations.iter().take(all - 1).cloned().collect::<Vec<_>>().into();
+        steps.run(&older).await.unwrap();
+        older.close().await;
+        let again = Store::open(&path).await.unwrap();
+        assert!(again.check().await.unwrap());
+        let copies: Vec<_> = std::fs::read_dir(folder.path()).unwrap().filter(is_copy).flatten().collect();
+        assert_eq!(copies.len(), 1, "{copies:?}");
+        let copy = Store::open(&copies[0].path()).await.unwrap();
+        assert!(copy.check().await.unwrap());
+    }
+
+    #[tokio::test]
+    async fn a_damaged_database_is_read_and_not_written() {
+        let folder = TempDir::new().unwrap();
+        let path = folder.path().join("yard.db");
+        let store = Store::open(&path).await.unwrap();
+        write(&store, 9_000).await.unwrap();
+        let (size, pages): (i64, i64) = {
+            let (size,): (i64,) = sqlx::query_as("PRAGMA page_size").fetch_one(&store.pool).await.unwrap();
+            sqlx::query("PRAGMA wal_checkpoint(TRUNCATE)").execute(&store.writer).await.unwrap();
+            let (pages,): (i64,) = sqlx::query_as("PRAGMA page_count").fetch_one(&store.pool).await.unwrap();
+            (size, pages)
+        };
+        store.close().await;
+        // A page of the long note is overwritten.
+        let mut bytes = std::fs::read(&path).unwrap();
+        let at = ((pages - 3) * size) as usize;
+        bytes[at..at + size as usize].fill(0xa5);
+        std::fs::write(&path, &bytes).unwrap();
+        let damaged = Store::open(&path).await.unwrap();
+        assert!(damaged.is_damaged());
+        assert_eq!(accounts::list(&damaged).await.unwrap().len(), 0, "it is still read");
+        let told = write(&damaged, 1).await.unwrap_err();
+        assert!(told.is_damaged(), "{told}");
+
+        std::fs::write(&path, b"not a database at all, but longer than its header of a hundred bytes ".repeat(40))
+            .unwrap();
+        let told = Store::open(&path).await.unwrap_err().to_string();
+        assert!(told.contains("damaged beyond reading"), "{told}");
     }
 }

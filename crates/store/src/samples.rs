@@ -136,10 +136,13 @@ impl Work {
 
     /// Sets a board aside; what was found stays told.
     pub async fn withdraw_sample(&mut self, sample: &Sample) -> Result<()> {
-        sqlx::query("UPDATE sample_board SET withdrawn = 1 WHERE id = ?")
+        let done = sqlx::query("UPDATE sample_board SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
             .bind(sample.id)
             .execute(&mut *self.tx)
             .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
         let told = format!("Sample board of {} set aside", sample.compound);
         self.note(Some(sample.boat_id), None, "sample_board", &told, &json!({ "sample": sample.id })).await?;
         Ok(())

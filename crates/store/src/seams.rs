@@ -191,7 +191,7 @@ impl Work {
         Ok(id)
     }
 
-    /// Writes down a step; its `id`, `by_name` and `at` are given here. A second time changes nothing.
+    /// Writes down a step; its `id`, `by_name` and `at` are given here. A second time adds what it says to the first.
     pub async fn add_seam_step(&mut self, seam: &Seam, new: &Step, member: Option<i64>, shown: &str) -> Result<()> {
         let done = sqlx::query("INSERT INTO seam_step (seam_id, kind, moisture, temperature, note, photo, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING")
             .bind(seam.id)
@@ -205,6 +205,25 @@ impl Work {
             .execute(&mut *self.tx)
             .await?;
         if done.rows_affected() == 0 {
+            if new.note.is_empty() && new.photo.is_none() {
+                return Ok(());
+            }
+            let also = format!("{}: {}", self.act.by, new.note);
+            sqlx::query(
+                "UPDATE seam_step SET note = CASE WHEN ?1 = '' THEN note ELSE trim(note || '; ' || ?2, '; ') END,
+                 photo = coalesce(photo, ?3) WHERE seam_id = ?4 AND kind = ?5 AND undone = 0",
+            )
+            .bind(&new.note)
+            .bind(&also)
+            .bind(&new.photo)
+            .bind(seam.id)
+            .bind(new.kind.code())
+            .execute(&mut *self.tx)
+            .await?;
+            let body = json!({ "seam": seam.id, "step": new.kind, "note": new.note, "photo": new.photo });
+            let told =
+                format!("Seam {shown}, {} a second time, and said: {}", new.kind.label().to_lowercase(), new.note);
+            self.note(Some(seam.boat_id), member, "seam", &told, &body).await?;
             return Ok(());
         }
         let body = json!({ "seam": seam.id, "step": new.kind, "moisture": new.moisture, "temperature": new.temperature, "note": new.note, "photo": new.photo });

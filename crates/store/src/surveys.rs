@@ -252,7 +252,13 @@ impl Work {
     }
 
     pub async fn withdraw_past_repair(&mut self, boat: i64, repair: &PastRepair) -> Result<()> {
-        sqlx::query("UPDATE past_repair SET withdrawn = 1 WHERE id = ?").bind(repair.id).execute(&mut *self.tx).await?;
+        let done = sqlx::query("UPDATE past_repair SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
+            .bind(repair.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
         let summary = format!("Withdrew a past repair: {}", repair.kind.label().to_lowercase());
         let body = json!({ "past_repair": repair.id });
         self.note(Some(boat), Some(repair.member_id), "withdrawal", &summary, &body).await?;

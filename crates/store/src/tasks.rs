@@ -103,11 +103,21 @@ impl Work {
         Ok(())
     }
 
-    /// Starts a person's clock on a task, stopping the one they had running.
-    pub async fn start_clock(&mut self, task: &Task, account: i64) -> Result<()> {
+    /// Tells that a task was begun or done before its turn, and why.
+    async fn note_against(&mut self, task: &Task, what: &str, against: Option<&str>) -> Result<()> {
+        let Some(why) = against else { return Ok(()) };
+        let summary = format!("Against the order, {what}: {}, because {why}", task.what);
+        let body = json!({ "task": task.id, "against": why });
+        self.note(Some(task.boat_id), Some(task.member_id), "task", &summary, &body).await?;
+        Ok(())
+    }
+
+    /// Starts a person's clock on a task, stopping the one they had running. `against`: why before its turn.
+    pub async fn start_clock(&mut self, task: &Task, account: i64, against: Option<&str>) -> Result<()> {
         if task.done_at.is_some() {
             return Err(StoreError::Conflict("this task is done; open it again to book on it".into()));
         }
+        self.note_against(task, "started", against).await?;
         self.stop_clock(account).await?;
         sqlx::query("INSERT INTO clock (task_id, account_id, started_at) VALUES (?, ?, ?)")
             .bind(task.id)
@@ -162,8 +172,9 @@ impl Work {
         Ok(())
     }
 
-    /// Marks a task done, or opens it again. Clocks running on it are stopped first.
-    pub async fn finish_task(&mut self, task: &Task, done: bool) -> Result<()> {
+    /// Marks a task done, or opens it again. Clocks running on it are stopped first. `against`: why before its turn.
+    pub async fn finish_task(&mut self, task: &Task, done: bool, against: Option<&str>) -> Result<()> {
+        self.note_against(task, "done", against).await?;
         let open: Vec<(i64,)> = sqlx::query_as("SELECT account_id FROM clock WHERE task_id = ? AND stopped_at IS NULL")
             .bind(task.id)
             .fetch_all(&mut *self.tx)

@@ -60,6 +60,7 @@ pub async fn next(store: &Store) -> Result<Vec<Next>> {
                LEFT JOIN task ON task.boat_id = boat.id AND task.id =
                    (SELECT first.id FROM task first WHERE first.decision_id = task.decision_id AND first.dropped = 0 AND first.done_at IS NULL ORDER BY first.seq LIMIT 1)
                LEFT JOIN member ON member.id = task.member_id
+               WHERE boat.archived = 0
                ORDER BY boat.id, task.decision_id";
     let rows: Vec<NextRow> = sqlx::query_as(sql).fetch_all(store.pool()).await?;
     Ok(rows.into_iter().map(NextRow::read).collect())
@@ -85,6 +86,7 @@ impl NextRow {
 pub async fn coats(store: &Store) -> Result<Vec<Coat>> {
     let sql = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat
                WHERE done_at IS NULL AND seq = (SELECT min(c.seq) FROM coat c WHERE c.plan_id = coat.plan_id AND c.done_at IS NULL)
+                   AND boat_id IN (SELECT id FROM boat WHERE archived = 0)
                ORDER BY boat_id, plan_id";
     Ok(sqlx::query_as(sql).fetch_all(store.pool()).await?)
 }
@@ -94,6 +96,6 @@ pub async fn found(store: &Store) -> Result<Vec<Found>> {
     let sql = "SELECT finding.boat_id, finding.member_id, grade, cause, cause_treated IS NOT NULL AS treated,
                    EXISTS (SELECT 1 FROM decision d WHERE d.member_id = finding.member_id AND d.superseded = 0) AS decided
                FROM finding JOIN member ON member.id = finding.member_id AND member.removed = 0
-               WHERE withdrawn = 0 AND outcome = 'open'";
+               WHERE withdrawn = 0 AND outcome = 'open' AND finding.boat_id IN (SELECT id FROM boat WHERE archived = 0)";
     Ok(sqlx::query_as(sql).fetch_all(store.pool()).await?)
 }

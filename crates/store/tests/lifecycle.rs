@@ -60,6 +60,7 @@ async fn boat(store: &Store) -> i64 {
             waterline_strake: 7,
             shell: made.shell,
             joints: made.joints,
+            joints_seen: true,
             deck: DeckKind::LaidStraight,
             spars: vec![("Mast".into(), 9_000.0)],
         })
@@ -195,7 +196,7 @@ async fn a_planks_life_is_told_from_finding_to_hours() {
         password_hash: "!".into(),
     };
     let ada = work.add_account(&ada).await.unwrap();
-    work.start_clock(&task, ada).await.unwrap();
+    work.start_clock(&task, ada, None).await.unwrap();
     work.commit("/").await.unwrap();
     let later = Act { at: jiff::Timestamp::now() + jiff::SignedDuration::from_mins(90), ..act() };
     let mut work = store.begin(later).await.unwrap();

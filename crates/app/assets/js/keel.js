@@ -152,7 +152,10 @@ function plankMap() {
       if (this.at) {
         this.outline();
         this.bringIn();
+        this.quickLink();
       }
+      // The drawing has the keys when the page opens, also after an address was typed.
+      if (document.activeElement === document.body) this.svg.focus({ preventScroll: true });
       this.svg.addEventListener("click", (event) => this.tap(event));
       this.svg.addEventListener("keydown", (event) => this.key(event));
       const view = this.$root.querySelector(".map-scroll");
@@ -186,10 +189,16 @@ function plankMap() {
       else if (apart < this.apart / 1.35) { this.setZoom(this.zoom - 1); this.apart = apart; }
     },
     outline() { this.svg.querySelector("#map-cursor").setAttribute("d", this.cells.outline(this.at)); },
+    // Quick entry keeps the place that was tapped.
+    quickLink() {
+      const quick = this.$root.querySelector(".quick-link");
+      if (quick) quick.href = this.link("quick");
+    },
     tap(event) {
       const p = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
       this.at = this.cells.at(p, event.target);
       this.outline();
+      this.quickLink();
       this.svg.focus({ preventScroll: true });
       this.panel();
     },
@@ -250,6 +259,7 @@ function plankMap() {
     walk(up, along, onPage) {
       this.at = this.at ? this.cells.step(this.at, up, along, onPage) : this.cells.first();
       this.outline();
+      this.quickLink();
       this.bringIn();
       this.panel();
     },
@@ -353,7 +363,6 @@ function pickPhotos(component, event) {
 
 // Marking a finding on its part: a draft is drawn, the points go into the form's text.
 function findingForm() {
-  const from = " x runs aft from the datum, y up from the lower edge.";
   const how = { line: "Drag along it, or tap its points from tip to tip.", area: "Drag a box round it, or tap its middle.", point: "Tap it." };
   const DRAG_FROM = 8; // mm: less is a tap
   const TAP_BOX = [40, 20]; // mm each way round a tap
@@ -376,7 +385,7 @@ function findingForm() {
       const picked = this.$root.querySelector("input[name=kind]:checked");
       return picked ? picked.dataset.extent : "line";
     },
-    kindChanged() { this.how = how[this.extent()] + from; this.show(this.points); },
+    kindChanged() { this.how = `${how[this.extent()]} ${this.$root.dataset.axes}.`; this.show(this.points); },
     moreKinds() { moreKinds(this.$root); },
     // Page to plank: x from the datum, y up from the lower edge, kept on the drawing.
     at(event) {

@@ -2,6 +2,8 @@
 
 use std::collections::{HashMap, HashSet};
 
+use mend_keel_core::InputError;
+use mend_keel_core::fastening::{self, pattern::OldHole, record::Fastened};
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::grid::plank::Hole;
 use mend_keel_core::grid::{Address, Joint, MemberCell, Place};
@@ -11,10 +13,10 @@ use mend_keel_core::survey::mark::Cell;
 use mend_keel_core::survey::reading::On;
 use mend_keel_core::survey::{Certainty, FindingKind, Grade, Weighed};
 use mend_keel_core::timber::species;
-use mend_keel_core::{InputError, fastening};
 use mend_keel_store::boats::{self as boat_store, Boat, Plank};
 use mend_keel_store::captures::{self, CaptureRow};
 use mend_keel_store::decisions::{self, Decision, Geometry, Piece, PieceState};
+use mend_keel_store::fastenings::{self, FastenedRow};
 use mend_keel_store::findings::{self, Finding};
 use mend_keel_store::members::{self as member_store, MemberRow};
 use mend_keel_store::plans::{self, Coat, Plan};
@@ -37,8 +39,15 @@ pub struct BoatFile {
     pub coats: Vec<Coat>,
     pub seams: Vec<Plan>,
     pub fastenings: Vec<Plan>,
+    /// Joints of the planking that somebody saw.
     pub joints: Vec<Joint>,
+    /// Joints that are only likely: no conflict counts until somebody saw them.
+    pub assumed_joints: Vec<Joint>,
     pub captures: Vec<CaptureRow>,
+    /// Old holes of the planking that somebody recorded, by crossing.
+    pub old_holes: HashMap<Address, Vec<OldHole>>,
+    /// How her planking is fastened, as somebody recorded it.
+    pub fastened: Vec<Fastened>,
     /// The yard's ways.
     pub practice: Practice,
     /// The yard's corrections of a pin meter by species, points.
@@ -118,9 +127,12 @@ impl BoatFile {
             coats: plans::coats(store, id).await?,
             seams: plans::of_boat(store, id, "seam").await?,
             fastenings: plans::of_boat(store, id, "fasten").await?,
-            joints: boat_store::joints(&planks),
+            joints: boat_store::joints(&planks, true),
+            assumed_joints: boat_store::joints(&planks, false),
             members: member_store::of_boat(store, id).await?,
             captures: captures::of_boat(store, id).await?,
+            old_holes: fastenings::holes(store, id).await?,
+            fastened: fastenings::fastened(store, id).await?.iter().map(FastenedRow::core).collect(),
             practice: accounts::practice(store).await?.0,
             meter_offsets: accounts::meter_offsets(store).await?.into_iter().collect(),
             planks,
@@ -281,6 +293,14 @@ impl BoatFile {
         texts
     }
 
+    /// Whether the joints at a plank's fore and after ends are only assumed.
+    pub fn assumed_ends(&self, plank: &Plank) -> [bool; 2] {
+        let assumed = |bay: Option<u32>| {
+            bay.is_some_and(|bay| self.assumed_joints.contains(&Joint { side: plank.side, strake: plank.strake, bay }))
+        };
+        [assumed(plank.from_bay), assumed(plank.to_bay)]
+    }
+
     pub fn butt_rule(&self) -> Rule {
         Rule::for_use(self.boat.boat_use)
     }
@@ -322,7 +342,26 @@ impl BoatFile {
             .filter(|(f, _)| f.kind == FindingKind::SickFastening)
             .flat_map(|(f, at)| self.shape_on_plank(plank, f, at))
             .collect();
-        fastening::of_plank(&self.boat.shell, &plank.place(), &sick)
+        fastening::of_plank(&self.boat.shell, &plank.place(), &sick, &|at| self.old_holes.get(&at).cloned())
+    }
+
+    /// Old holes that somebody recorded on a plank: x from its fore joint, y up, and diameter, mm.
+    pub fn recorded_holes(&self, plank: &Plank) -> Vec<[f64; 3]> {
+        let place = plank.place();
+        let (from, to) = place.span(&self.boat.shell);
+        let here = |at: &Address| at.side == place.side && at.strake == place.strake;
+        let mut holes: Vec<[f64; 3]> = self
+            .old_holes
+            .iter()
+            .filter(|(at, _)| here(at) && at.frame <= self.boat.shell.frame_count())
+            .flat_map(|(at, holes)| {
+                let x = self.boat.shell.frame_x(at.frame);
+                holes.iter().map(move |h| [x + h.x - from, h.y, h.diameter])
+            })
+            .filter(|h| (0.0..=to - from).contains(&h[0]))
+            .collect();
+        holes.sort_by(|a, b| a[0].total_cmp(&b[0]).then(a[1].total_cmp(&b[1])));
+        holes
     }
 
     /// What is still open at each stage of the work.

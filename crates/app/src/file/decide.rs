@@ -7,9 +7,10 @@ use mend_keel_core::grid::Place;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::practice::School;
 use mend_keel_core::repair::decide::alone::Answered;
+use mend_keel_core::repair::decide::limits::OTHER_SHEET;
 use mend_keel_core::repair::decide::member::{self, Class, Curve};
 use mend_keel_core::repair::decide::{self, Case, Found, RepairOption, Skin, Timber, Wood, alone};
-use mend_keel_core::repair::graving::{Damage, DamageKind, Patch};
+use mend_keel_core::repair::graving::{Backing, Damage, DamageKind, Patch};
 use mend_keel_core::shape::frame;
 use mend_keel_core::survey::{Cause, Grade, mark};
 use mend_keel_core::timber::{board, species};
@@ -165,12 +166,14 @@ pub fn case<'f>(file: &'f BoatFile, plank: &Plank, school: School) -> std::resul
         thickness: plank.thickness,
         damage,
         holes: file.holes(plank),
-        recorded_holes: Vec::new(),
+        recorded_holes: file.recorded_holes(plank),
         causes: untreated_causes(file, plank.id),
         moisture: findings.iter().filter_map(|(f, _)| f.moisture).reduce(f64::max),
         below_waterline: file.is_below_waterline(plank.strake),
         durability: species::find(&plank.species).ok().map(|s| s.decay),
         between: file.boat.construction.between(),
+        assumed_ends: file.assumed_ends(plank),
+        frame_sided: file.boat.frame_sided,
         other_joints: file
             .joints
             .iter()
@@ -187,6 +190,9 @@ pub fn case<'f>(file: &'f BoatFile, plank: &Plank, school: School) -> std::resul
 /// The whole skin of a plywood hull: how much of it is soft over all panels.
 fn skin(file: &BoatFile) -> Skin {
     let (mut soft_panels, mut soft, mut whole) = (0, 0.0, 0.0);
+    let usual = file.boat.plank_thickness;
+    let another = |p: &&Plank| p.measured && (p.thickness - usual).abs() > OTHER_SHEET;
+    let other_thickness = file.planks.iter().filter(another).count() as u32;
     for plank in &file.planks {
         let (found, length, width) = found_on_plank(file, plank);
         let spread: f64 = found
@@ -198,7 +204,8 @@ fn skin(file: &BoatFile) -> Skin {
         soft += spread;
         whole += length * width;
     }
-    Skin { panels: file.planks.len() as u32, soft_panels, soft_share: if whole > 0.0 { soft / whole } else { 0.0 } }
+    let soft_share = if whole > 0.0 { soft / whole } else { 0.0 };
+    Skin { panels: file.planks.len() as u32, soft_panels, soft_share, other_thickness }
 }
 
 /// The boat's age in years, where her year is known.
@@ -372,10 +379,15 @@ pub fn pieces(subject: &Subject<'_>, option: &RepairOption) -> Vec<NewPiece> {
         Wood::None => Vec::new(),
         Wood::Patches(patches) => {
             let many = patches.len() > 1;
+            let number = |i: usize| many.then_some(i + 1);
             patches
                 .iter()
                 .enumerate()
-                .map(|(i, patch)| patch_piece(&name, patch, many.then_some(i + 1), &species))
+                .flat_map(|(i, patch)| {
+                    let piece = patch_piece(&name, patch, number(i), &species);
+                    let back = patch.backing.as_ref().map(|b| backing_piece(&name, b, number(i), &species));
+                    std::iter::once(piece).chain(back)
+                })
                 .collect()
         }
         Wood::Plank(s) => vec![NewPiece {
@@ -412,6 +424,7 @@ fn timber_piece(name: String, t: &Timber, species: String) -> NewPiece {
         scarf: t.scarf,
         sheet: t.sheet,
         plies: t.plies,
+        low: 0.0,
     };
     // Plies are ripped beside each other out of one board as thick as the rib is sided.
     let plies = f64::from(t.plies.max(1));
@@ -426,6 +439,27 @@ fn patch_piece(name: &str, patch: &Patch, number: Option<usize>, species: &str) 
         length: patch.blank.length,
         width: patch.blank.width,
         thickness: patch.blank.thickness,
+        species: species.to_owned(),
+    }
+}
+
+/// The piece behind a graving piece: as wide and long as it laps, out of the same wood.
+fn backing_piece(name: &str, back: &Backing, number: Option<usize>, species: &str) -> NewPiece {
+    NewPiece {
+        name: format!("Backing piece{}, {name}", number.map_or(String::new(), |n| format!(" {n}"))),
+        geometry: Geometry::Timber {
+            from: back.from,
+            to: back.to,
+            width: back.width(),
+            thickness: back.thickness,
+            scarf: 0.0,
+            sheet: false,
+            plies: 1,
+            low: back.low,
+        },
+        length: back.length() + 2.0 * board::END_ALLOWANCE,
+        width: back.width() + 2.0 * board::EDGE_ALLOWANCE,
+        thickness: back.thickness,
         species: species.to_owned(),
     }
 }

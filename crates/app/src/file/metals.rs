@@ -1,11 +1,12 @@
 //! All metal recorded on a boat, where it lies.
 
 use mend_keel_core::fastening;
+use mend_keel_core::fastening::record::{self, Fastened};
 use mend_keel_core::fastening::through::Fitting;
-use mend_keel_core::grid::{Address, Place};
+use mend_keel_core::grid::{Address, Place, Side};
 use mend_keel_core::metals::{self, Item, Zone};
-use mend_keel_core::survey::FindingKind;
 use mend_keel_core::survey::reading::{Measure, Metal as Drawn};
+use mend_keel_core::survey::{FindingKind, Grade};
 use mend_keel_core::timber::species;
 use mend_keel_store::fastenings::{self, Done, MetalItem, Region};
 use mend_keel_store::{Store, StoreError};
@@ -92,6 +93,7 @@ pub fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
         })
     });
     items.extend(drawn);
+    items.extend(on_record(survey, oak, &renewed));
     for (region, done) in &all.regions {
         items.extend(done.iter().filter_map(|d| {
             let at = Address { side: region.side, strake: d.strake, frame: d.frame };
@@ -134,6 +136,57 @@ pub fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
     items
 }
 
+/// Her fastenings as somebody recorded them, crossing by crossing where none was renewed.
+fn on_record(survey: &SurveyFile, oak: bool, renewed: &impl Fn(Address) -> bool) -> Vec<Item> {
+    let boat = &survey.file.boat;
+    let shell = &boat.shell;
+    let all = Side::BOTH.into_iter().flat_map(|side| {
+        (1..=shell.strake_count())
+            .flat_map(move |strake| (1..=shell.frame_count()).map(move |frame| Address { side, strake, frame }))
+    });
+    let mut items = Vec::new();
+    for at in all.filter(|at| !renewed(*at)) {
+        for record in record::at(&survey.file.fastened, at) {
+            let (Ok(metal), Some(spot)) = (metals::find(&record.metal), shell.spot(at, boat.beam)) else { continue };
+            let shank = record.diameter.unwrap_or_else(|| fastening::shank_for(boat.plank_thickness));
+            let below = survey.file.is_below_waterline(at.strake);
+            items.push(Item {
+                name: fastened_name(record),
+                metal,
+                zone: if below { Zone::Below } else { Zone::Splash },
+                area: f64::from(fastening::per_crossing(shell.width(at))) * metals::head_area(shank),
+                at: spot,
+                in_wood: true,
+                in_oak: oak,
+                alkali: false,
+            });
+        }
+    }
+    items.truncate(MOST_RECORDED);
+    items
+}
+
+/// No more crossings than this are held against each other.
+const MOST_RECORDED: usize = 3_000;
+
+/// `Copper nail and rove of 1936`.
+fn fastened_name(record: &Fastened) -> String {
+    match record.year {
+        Some(year) => format!("{} of {year}", record.kind.label()),
+        None => format!("{}, of no known year", record.kind.label()),
+    }
+}
+
+/// Fastenings of a metal that were drawn: how many were good, and how many at all.
+pub fn drawn_of(survey: &SurveyFile, id: &str) -> (usize, usize) {
+    let of: Vec<_> = survey
+        .readings
+        .iter()
+        .filter(|r| matches!(r.measure, Measure::DrawFastening { metal, .. } if of_reading(metal) == Some(id)))
+        .collect();
+    (of.iter().filter(|r| r.grade == Some(Grade::Sound)).count(), of.len())
+}
+
 /// Pairs that wet wood joins, as indexes into the items: those kept come first, in their order.
 pub fn joined(kept: &[MetalItem]) -> Vec<(usize, usize)> {
     let index = |id: i64| kept.iter().position(|m| m.id == id);
@@ -143,11 +196,19 @@ pub fn joined(kept: &[MetalItem]) -> Vec<(usize, usize)> {
 /// When fastenings fall due that no piece above speaks of: her own, as old as she is, and those of regions renewed.
 pub fn due_of_planking(survey: &SurveyFile, all: &Recorded) -> Vec<(String, &'static str, i32)> {
     let mut due: Vec<(String, &'static str, i32)> = Vec::new();
+    let mut recorded: Vec<&Fastened> = survey.file.fastened.iter().filter(|r| r.year.is_some()).collect();
+    recorded.dedup_by(|a, b| (a.year, &a.metal, a.kind) == (b.year, &b.metal, b.kind));
+    for record in &recorded {
+        if let (Some(year), Ok(metal)) = (record.year, metals::find(&record.metal)) {
+            due.push((fastened_name(record), metal.id.as_str(), year));
+        }
+    }
     if let Some(year) = survey.file.boat.year.and_then(|y| i32::try_from(y).ok()) {
         let mut seen = std::collections::BTreeSet::new();
         for reading in &survey.readings {
             if let Measure::DrawFastening { metal, .. } = reading.measure
                 && let Some(id) = of_reading(metal)
+                && !recorded.iter().any(|r| r.metal == id)
                 && seen.insert(id)
             {
                 due.push((format!("Fastenings drawn, where they are of {year}"), id, year));

@@ -6,6 +6,7 @@ pub mod finish;
 pub mod instruments;
 pub mod kept;
 pub mod metals;
+pub mod order;
 pub mod place;
 pub mod refasten;
 pub mod seams;

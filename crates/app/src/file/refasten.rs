@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use mend_keel_core::InputError;
 use mend_keel_core::fastening::pattern::{OldHole, Size};
 use mend_keel_core::fastening::region::{self, Fastener, Known, Region as CoreRegion, RegionPlan};
-use mend_keel_core::fastening::{Joining, through};
+use mend_keel_core::fastening::{Joining, record, through};
 use mend_keel_core::grid::Address;
 use mend_keel_core::survey::reading::Measure;
 use mend_keel_core::timber::species;
@@ -15,9 +15,20 @@ use mend_keel_store::findings::Reading;
 
 use crate::file::boat::BoatFile;
 
-/// How thick the old fastenings are, mm, and of how many that were drawn it is known: the thickest drawn in the region, or else on the
-/// boat, when new; a nail's by the plank's thickness where none was drawn.
-pub fn old_diameter(file: &BoatFile, readings: &[Reading], region: &Region) -> (f64, usize) {
+/// How anybody knows how thick the old fastenings of a region are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum KnownBy {
+    /// So many were drawn.
+    Drawn(usize),
+    /// Somebody recorded it.
+    Record,
+    /// Nobody: a nail's by the plank's thickness.
+    Nobody,
+}
+
+/// How thick the old fastenings are, mm, and how it is known: the thickest drawn in the region when new; the
+/// thickest recorded there; the thickest drawn elsewhere on the boat; a nail's by the plank's thickness.
+pub fn old_diameter(file: &BoatFile, readings: &[Reading], region: &Region) -> (f64, KnownBy) {
     let drawn: Vec<(Address, f64)> = readings
         .iter()
         .filter_map(|r| match r.measure {
@@ -30,10 +41,28 @@ pub fn old_diameter(file: &BoatFile, readings: &[Reading], region: &Region) -> (
             && (region.strake_from..=region.strake_to).contains(&at.strake)
             && (region.frame_from..=region.frame_to).contains(&at.frame)
     };
+    let thickest = |of: &[f64]| of.iter().copied().max_by(f64::total_cmp);
     let within: Vec<f64> = drawn.iter().filter(|(at, _)| here(at)).map(|(_, d)| *d).collect();
-    let known = if within.is_empty() { drawn.iter().map(|(_, d)| *d).collect() } else { within };
-    let thickest = known.iter().copied().max_by(f64::total_cmp);
-    (thickest.unwrap_or_else(|| through::nail_shank(file.boat.plank_thickness)), known.len())
+    let anywhere: Vec<f64> = drawn.iter().map(|(_, d)| *d).collect();
+    let recorded: Vec<f64> =
+        crossings(region).flat_map(|at| record::at(&file.fastened, at)).filter_map(|r| r.diameter).collect();
+    // What was drawn here counts before what somebody wrote of it, and that before what was drawn elsewhere.
+    if let Some(d) = thickest(&within) {
+        (d, KnownBy::Drawn(within.len()))
+    } else if let Some(d) = thickest(&recorded) {
+        (d, KnownBy::Record)
+    } else if let Some(d) = thickest(&anywhere) {
+        (d, KnownBy::Drawn(anywhere.len()))
+    } else {
+        (through::nail_shank(file.boat.plank_thickness), KnownBy::Nobody)
+    }
+}
+
+/// Every crossing of a region.
+fn crossings(region: &Region) -> impl Iterator<Item = Address> + use<> {
+    let (side, frames) = (region.side, region.frame_from..=region.frame_to);
+    (region.strake_from..=region.strake_to)
+        .flat_map(move |strake| frames.clone().map(move |frame| Address { side, strake, frame }))
 }
 
 /// What goes into a strake: sized by the thinnest of its planks in the region, on the frames behind it.

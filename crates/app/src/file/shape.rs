@@ -59,6 +59,8 @@ pub fn generated(file: &BoatFile, piece: &Piece, outline: &[Point]) -> bool {
             !(1..=shell.frame_count()).filter(near).all(|frame| shell.measured.contains(&at(frame)))
         }
         (Geometry::Patch { .. }, None) => true,
+        // What lies behind a plank laps over: it needs no edge of hers.
+        (Geometry::Timber { .. }, Some(_)) => false,
         (Geometry::Stretch { .. } | Geometry::Timber { .. }, _) => true,
     }
 }

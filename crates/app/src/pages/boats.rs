@@ -7,20 +7,24 @@ use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::timber::species;
 use mend_keel_core::{InputError, chance};
-use mend_keel_store::boats::{self, Boat, NewBoat};
+use mend_keel_store::boats::{self, Boat, NewBoat, Papers};
 use rocket::{get, post};
 
-use crate::web::auth::Crew;
+use crate::file::boat::BoatFile;
+use crate::web::auth::{Crew, Owner};
+use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs, species_choices};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, Result};
-use crate::web::form::{Faults, Posted, Reader, Submission, Typed};
+use crate::web::form::{Faults, NAME_LIMIT, Posted, Reader, Submission, Typed};
 
 #[derive(Template)]
 #[template(path = "boats.html")]
 struct List {
     page: Page,
     boats: Vec<Row>,
+    /// Those that left the yard.
+    gone: Vec<Row>,
 }
 
 struct Row {
@@ -45,8 +49,98 @@ pub async fn list(desk: Desk<'_>, _who: Crew) -> Result {
         school: b.school.label(),
         name: b.name,
     };
-    let boats = boats::list(desk.store).await?.into_iter().map(row).collect();
-    render(&List { page: desk.page("Boats", "boats"), boats })
+    let (gone, here): (Vec<Boat>, Vec<Boat>) = boats::list(desk.store).await?.into_iter().partition(|b| b.archived);
+    let rows = |boats: Vec<Boat>| boats.into_iter().map(row).collect();
+    render(&List { page: desk.page("Boats", "boats"), boats: rows(here), gone: rows(gone) })
+}
+
+#[derive(Template)]
+#[template(path = "boat_papers.html")]
+struct PapersPage {
+    page: Page,
+    boat_id: i64,
+    archived: bool,
+    strakes: u32,
+    was: String,
+    uses: Choices,
+    schools: Choices,
+    typed: Typed,
+    faults: Faults,
+}
+
+/// A boat's papers as they stand.
+fn papers_kept(boat: &Boat) -> Kept {
+    Kept::default()
+        .text("name", "Name", boat.name.clone())
+        .text("year", "Built in", boat.year.map_or(String::new(), |y| y.to_string()))
+        .text("owner", "Owner", boat.owner.clone())
+        .choice("boat_use", "Use", boat.boat_use.code(), &pairs(Use::ALL, Use::code, Use::label))
+        .choice("school", "School", boat.school.code(), &pairs(School::ALL, School::code, School::label))
+        .text("waterline_strake", "Under water up to strake", boat.waterline_strake.to_string())
+}
+
+fn papers_page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> PapersPage {
+    let boat = &file.boat;
+    PapersPage {
+        page: desk.boat_page(file, "Her papers", "boats"),
+        boat_id: boat.id,
+        archived: boat.archived,
+        strakes: boat.shell.strake_count(),
+        was: papers_kept(boat).token(),
+        uses: pairs(Use::ALL, Use::code, Use::label),
+        schools: pairs(School::ALL, School::code, School::label),
+        typed,
+        faults,
+    }
+}
+
+/// What is said of a boat, to be said anew.
+#[get("/boats/<id>/papers")]
+pub async fn papers(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let b = &file.boat;
+    let typed = Typed::default()
+        .with("name", b.name.clone())
+        .with("year", b.year.map_or(String::new(), |y| y.to_string()))
+        .with("owner", b.owner.clone())
+        .with("boat_use", b.boat_use.code())
+        .with("school", b.school.code())
+        .with("waterline_strake", b.waterline_strake.to_string());
+    render(&papers_page(&desk, &file, typed, Faults::default()))
+}
+
+#[post("/boats/<id>/papers", data = "<posted>")]
+pub async fn keep_papers(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let name = read.name("name");
+    let year = read.optional_whole("year", 1000, 2100).map(i64::from);
+    let owner = read.text("owner", NAME_LIMIT);
+    let boat_use = read.choice("boat_use", Use::from_code);
+    let school = read.choice("school", School::from_code);
+    let waterline_strake = read.whole("waterline_strake", 0, file.boat.shell.strake_count());
+    let (Some(boat_use), Some(school), true) = (boat_use, school, read.faults.is_empty()) else {
+        return render_faulty(&papers_page(&desk, &file, posted.form.typed(), read.faults));
+    };
+    posted.still("Her papers", &papers_kept(&file.boat))?;
+    let new = Papers { name, year, owner, boat_use, school, waterline_strake };
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.set_papers(&file.boat, &new).await?;
+    let location = format!("/boats/{id}/papers");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// She leaves the yard, or comes back.
+#[post("/boats/<id>/archive", data = "<posted>")]
+pub async fn archive(desk: Desk<'_>, _who: Owner, id: i64, posted: Posted) -> Result {
+    let boat = boats::find(desk.store, id).await?;
+    let leaves = posted.form.get("back") != "1";
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.archive_boat(&boat, leaves).await?;
+    let location = if leaves { "/boats".to_owned() } else { format!("/boats/{id}") };
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
 }
 
 #[derive(Template)]
@@ -161,6 +255,7 @@ fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoat, Faul
         waterline_strake: strakes * 6 / 10,
         shell: generated.shell,
         joints: generated.joints,
+        joints_seen: false,
         deck,
         spars: rig.spars(length),
     })

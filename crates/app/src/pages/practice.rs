@@ -12,6 +12,8 @@ use serde_json::json;
 
 use crate::file::decide;
 use crate::web::auth::{Crew, Owner};
+use crate::web::changed::Kept;
+use crate::web::choices::Choices;
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, Result};
 use crate::web::form::{Faults, Posted, Reader, Typed};
@@ -31,6 +33,8 @@ struct Show {
     slope_limits: String,
     butts: Vec<(&'static str, butts::Rule)>,
     rates: Vec<(&'static str, String, String)>,
+    was_yard: String,
+    was_meter: String,
     species: &'static [Species],
     choices: Vec<(String, String)>,
     /// Corrections of the pin meter that are not nothing.
@@ -59,7 +63,7 @@ const SCHOOL_FIELDS: [(&str, &str); 9] = [
     ("whole_below", "Whole member only below, % sound"),
 ];
 
-const GRAVING_FIELDS: [(&str, &str); 10] = [
+const GRAVING_FIELDS: [(&str, &str); 12] = [
     ("crack_side", "Clear of a crack, to the side"),
     ("crack_tip", "Beyond a crack’s tip"),
     ("gouge", "Round a gouge"),
@@ -69,7 +73,9 @@ const GRAVING_FIELDS: [(&str, &str); 10] = [
     ("edge_land", "Narrowest land to an edge"),
     ("proud", "Left proud"),
     ("blank_margin", "Blank larger, each side"),
+    ("least_side", "Shortest side, where the rules leave a choice"),
     ("end_slope", "End slope the eye prefers, to 1"),
+    ("least_corner", "Sharpest corner, °, where the rules leave a choice"),
 ];
 
 const PRICE_FIELDS: [(&str, &str); 7] = [
@@ -118,11 +124,13 @@ fn written(practice: &Practice, units: crate::view::Units, mut typed: Typed) -> 
         g.edge_land,
         g.proud,
         g.blank_margin,
+        g.least_side,
     ];
     for ((field, _), mm) in GRAVING_FIELDS.iter().zip(lengths) {
         typed = typed.with(&format!("g_{field}"), units.exact(mm));
     }
     typed = typed.with("g_end_slope", plain(g.end_slope));
+    typed = typed.with("g_least_corner", plain(g.least_corner));
     let p = &practice.prices;
     let prices = [p.timber, p.plywood, p.fastening, p.glue, p.seam, p.treatment, p.waste];
     for ((field, _), price) in PRICE_FIELDS.iter().zip(prices) {
@@ -168,9 +176,19 @@ async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
             .filter(|(_, points)| *points != 0.0)
             .map(|(id, points)| (species::find(&id).map_or(id, |s| s.name.clone()), format!("{points:+}")))
             .collect(),
-        units: vec![("mm".into(), "Millimetres".into()), ("in".into(), "Inches".into())],
-        denominators: vec![("16".into(), "sixteenths".into()), ("32".into(), "thirty-seconds".into())],
+        units: units(),
+        denominators: denominators(),
+        was_yard: yard_kept(desk).token(),
+        was_meter: offsets_kept(desk).await?.token(),
     })
+}
+
+fn units() -> Choices {
+    vec![("mm".into(), "Millimetres".into()), ("in".into(), "Inches".into())]
+}
+
+fn denominators() -> Choices {
+    vec![("16".into(), "sixteenths".into()), ("32".into(), "thirty-seconds".into())]
 }
 
 /// Everything as it stands.
@@ -179,7 +197,8 @@ async fn in_force(desk: &Desk<'_>) -> std::result::Result<Typed, crate::web::err
     let typed = Typed::default()
         .with("name", desk.yard.name.clone())
         .with("unit", desk.yard.unit.clone())
-        .with("inch_denominator", desk.yard.inch_denominator.to_string());
+        .with("inch_denominator", desk.yard.inch_denominator.to_string())
+        .with("stand_ins", if desk.yard.stand_ins { "1" } else { "" });
     Ok(written(&practice, desk.units, typed))
 }
 
@@ -191,9 +210,44 @@ async fn typed_over(desk: &Desk<'_>, posted: &Posted) -> std::result::Result<Typ
 async fn keep(desk: &Desk<'_>, posted: &Posted, practice: &Practice, what: &str) -> Result {
     let version: i64 = posted.form.get("version").parse().unwrap_or(0);
     let mut work = desk.store.begin(posted.act()).await?;
-    work.set_practice(practice, version, what).await?;
+    if let Err(stale) = work.set_practice(practice, version, what).await {
+        drop(work);
+        let (now, theirs) = (accounts::practice(desk.store).await?.1, in_force(desk).await?);
+        let fields: Vec<(String, String)> = posted.form.fields().map(|(k, v)| (k.to_owned(), v.to_owned())).collect();
+        let rows = || {
+            let own = ["csrf", "once", "version", "was"];
+            let differs = |(k, v): &(String, String)| !own.contains(&k.as_str()) && theirs.get(k) != v.trim();
+            let row = |(k, v): &(String, String)| (label_of(k), theirs.get(k).to_owned(), v.clone());
+            fields.iter().filter(|f| differs(f)).map(row).collect()
+        };
+        return Err(posted.stale(stale, "The yard’s practice", rows, &[("version", now.to_string())]));
+    }
     work.commit("/practice").await?;
     Ok(Answer::Go("/practice".into()))
+}
+
+/// What a field of practice is called on the page.
+fn label_of(field: &str) -> String {
+    let known = GRAVING_FIELDS.iter().chain(&PRICE_FIELDS).map(|(f, l)| (*f, *l)).chain(SCHOOL_FIELDS);
+    let bare = field.split_once('_').map_or(field, |(_, rest)| rest);
+    known.into_iter().find(|(f, _)| *f == bare).map_or(field.replace('_', " "), |(_, label)| label.to_owned())
+}
+
+/// The yard's settings as they stand.
+fn yard_kept(desk: &Desk<'_>) -> Kept {
+    let (unit, denominator) = (units(), denominators());
+    Kept::default()
+        .text("name", "Name", desk.yard.name.clone())
+        .choice("unit", "A bare number is in", &desk.yard.unit, &unit)
+        .choice("inch_denominator", "Inches to", &desk.yard.inch_denominator.to_string(), &denominator)
+        .ticked("stand_ins", "Stand-ins", desk.yard.stand_ins)
+}
+
+/// The meter's corrections as they stand.
+async fn offsets_kept(desk: &Desk<'_>) -> std::result::Result<Kept, crate::web::error::AppError> {
+    let offsets = accounts::meter_offsets(desk.store).await?;
+    let all: Vec<String> = offsets.iter().map(|(species, points)| format!("{species} {points:+}")).collect();
+    Ok(Kept::default().text("points", "Points", all.join(", ")))
 }
 
 /// Keeps a school's weights and limits; `reset` puts the handbook's back.
@@ -261,7 +315,9 @@ pub async fn keep_graving(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result
     g.edge_land = limit("edge_land", 200.0);
     g.proud = limit("proud", 20.0);
     g.blank_margin = limit("blank_margin", 100.0);
+    g.least_side = limit("least_side", 100.0);
     g.end_slope = read.number("g_end_slope", graving::END_SLOPE_LIMITS.0, graving::END_SLOPE_LIMITS.1);
+    g.least_corner = read.number("g_least_corner", 0.0, 90.0);
     if !read.faults.is_empty() {
         return render_faulty(&page(&desk, typed_over(&desk, &posted).await?, read.faults).await?);
     }
@@ -307,10 +363,13 @@ pub async fn save(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
     let (Some(unit), Some(inch_denominator), true) = (unit, denominator, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, typed_over(&desk, &posted).await?, read.faults).await?);
     };
-    let yard = Yard { name, unit: unit.to_owned(), inch_denominator };
+    let stand_ins = posted.form.get("stand_ins") == "1";
+    posted.still("What the yard is called and writes", &yard_kept(&desk))?;
+    let yard = Yard { name, unit: unit.to_owned(), inch_denominator, stand_ins };
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_yard(&yard).await?;
-    let body = json!({ "name": yard.name, "unit": yard.unit, "inch_denominator": yard.inch_denominator });
+    let body = json!({ "name": yard.name, "unit": yard.unit, "inch_denominator": yard.inch_denominator,
+        "stand_ins": stand_ins });
     work.note(None, None, "yard", "Changed the yard’s practice", &body).await?;
     work.commit("/practice").await?;
     Ok(Answer::Go("/practice".into()))
@@ -325,6 +384,7 @@ pub async fn meter(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
     let (Some(species), true) = (species, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, typed_over(&desk, &posted).await?, read.faults).await?);
     };
+    posted.still("The meter’s corrections", &offsets_kept(&desk).await?)?;
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_meter_offset(&species.id, points).await?;
     let summary = format!("Pin meter corrected by {points:+} points for {}", species.name.to_lowercase());

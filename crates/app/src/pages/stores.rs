@@ -277,8 +277,9 @@ pub async fn shift(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resul
     });
     let much = read.number("amount", 0.0, 1e6);
     let note = read.text("note", NAME_LIMIT);
-    let boat = posted.form.get("boat").parse::<i64>().ok();
-    let lot = posted.form.get("lot").parse::<i64>().ok();
+    let (lots, boats) = (stores::lots(desk.store, Some(id)).await?, boat_store::list(desk.store).await?);
+    let boat = read.optional_choice("boat", |code| boats.iter().map(|b| b.id).find(|b| b.to_string() == code));
+    let lot = read.optional_choice("lot", |code| lots.iter().map(|l| l.id).find(|l| l.to_string() == code));
     let (Some(kind), true) = (kind, read.faults.is_empty()) else {
         return render_faulty(&show(&desk, &item, posted.form.typed(), read.faults).await?);
     };

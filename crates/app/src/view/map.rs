@@ -31,6 +31,8 @@ const SHOWN_FROM: f64 = 20.0;
 const GLYPH: f64 = 110.0;
 /// How far a scarf's line leans each way.
 const SCARF_LEAN: f64 = 45.0;
+/// Half between the two lines of a joint that is only assumed.
+const OPEN: f64 = 16.0;
 
 /// What the map shows.
 #[derive(Debug)]
@@ -371,6 +373,19 @@ impl Map<'_> {
                 joint.bay,
                 scale.x(x) - lean,
                 scale.x(x) + lean
+            );
+        }
+        for plank in self.planks.iter().filter(|p| !p.to_seen) {
+            let Some(bay) = plank.to_bay else { continue };
+            let x = self.boat.shell.bay_middle(bay);
+            let [low, high] =
+                [plank.strake as usize - 1, plank.strake as usize].map(|row| scale.edge(plank.side, row, x));
+            let px = scale.x(x);
+            let _ = write!(
+                out,
+                "<path class=\"joint assumed\" d=\"M{0:.0} {low:.0}L{0:.0} {high:.0}M{1:.0} {low:.0}L{1:.0} {high:.0}\"><title>joint in bay {bay}: assumed, nobody saw it</title></path>",
+                px - OPEN,
+                px + OPEN
             );
         }
         for v in self.violations {

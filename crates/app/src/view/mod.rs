@@ -16,7 +16,9 @@ pub mod shape;
 pub mod surface;
 pub mod svg;
 
+use mend_keel_core::fastening::record::Fastened;
 use mend_keel_core::units::{LengthUnit, MM_PER_INCH, Precision, format_length, parse_length};
+use mend_keel_core::{drill, metals};
 
 /// How this yard writes lengths.
 #[derive(Debug, Clone, Copy)]
@@ -63,6 +65,19 @@ impl Units {
         }
     }
 
+    /// The drill that is sold nearest to a diameter, and how it departs from it.
+    pub fn drill(&self, mm: f64) -> String {
+        let found = drill::nearest(mm, self.unit);
+        let off = found.mm - mm;
+        match self.unit {
+            LengthUnit::Millimetre => found.name,
+            LengthUnit::Inch if off.abs() < 0.005 => format!("{} ({:.3}\")", found.name, found.mm / MM_PER_INCH),
+            LengthUnit::Inch => {
+                format!("{} ({:.3}\"), the nearest to {:.3}\"", found.name, found.mm / MM_PER_INCH, mm / MM_PER_INCH)
+            }
+        }
+    }
+
     /// Metres, or feet and inches.
     pub fn run(&self, mm: f64) -> String {
         match self.unit {
@@ -100,6 +115,14 @@ pub fn today() -> String {
 
 fn clock_text(at: jiff::Timestamp, format: &str) -> String {
     at.to_zoned_datetime(jiff::tz::TimeZone::system()).strftime(format).to_string()
+}
+
+/// A record of how she is fastened: `copper nail and rove, copper, 1936, all of them`.
+pub fn fastened_says(record: &Fastened, length: &dyn Fn(f64) -> String) -> String {
+    let metal = metals::find(&record.metal).map_or(record.metal.clone(), |m| m.name.to_lowercase());
+    let thick = record.diameter.map_or(String::new(), |d| format!(" {}", length(d)));
+    let year = record.year.map_or("year not known".to_owned(), |y| y.to_string());
+    format!("{}{thick}, {metal}, {year}, {}", record.kind.label().to_lowercase(), record.share.label())
 }
 
 #[cfg(test)]

@@ -12,12 +12,21 @@ use mend_keel_store::Store;
 use mend_keel_store::accounts::{self, Account, Role, Session};
 use rocket::http::{Cookie, CookieJar, SameSite, Status};
 use rocket::request::{FromRequest, Outcome, Request};
+use rocket::time;
 use sha2::{Digest, Sha256};
 
 use crate::web::folder::random_bytes;
 use crate::web::settings::{Mode, Settings};
 
 const SESSION_COOKIE: &str = "keel_session";
+/// The demo's visitor: nothing is kept of it on the server.
+const DEMO_COOKIE: &str = "keel_demo";
+/// A device on which somebody signed in before.
+const DEVICE_COOKIE: &str = "keel_device";
+/// A session's cookie and its row end together, so many days after they were last used.
+const SESSION_AGE: time::Duration = time::Duration::days(accounts::SESSION_DAYS);
+/// How long a device is known.
+const DEVICE_AGE: time::Duration = time::Duration::days(400);
 
 /// A signed-in person, whatever their role.
 #[derive(Debug, Clone)]
@@ -57,27 +66,66 @@ async fn find_user(request: &Request<'_>) -> Option<User> {
     let settings = request.rocket().state::<Settings>()?;
     let jar = request.cookies();
     if let Some(cookie) = jar.get_private(SESSION_COOKIE)
-        && let Ok(Some(Session { account, csrf })) = accounts::session(store, &digest(cookie.value())).await
+        && let Ok(Some(Session { account, csrf, renewed })) = accounts::session(store, &digest(cookie.value())).await
     {
+        if renewed {
+            jar.add_private(session_cookie(settings, cookie.value().to_owned()));
+        }
         return Some(User { account, csrf });
     }
-    // The demo yard is on this machine only and signs its owner in by itself.
+    // The demo yard is on this machine only and signs its owner in by itself; nothing of a visit is kept on the server.
     if settings.mode == Mode::Demo {
-        let owner = accounts::list(store).await.ok()?.into_iter().next()?;
-        return sign_in(store, jar, owner).await.ok();
+        let account = accounts::list(store).await.ok()?.into_iter().next()?;
+        let visit = match jar.get_private(DEMO_COOKIE) {
+            Some(cookie) => cookie.value().to_owned(),
+            None => {
+                let visit = random_token().ok()?;
+                jar.add_private(lasting(settings, DEMO_COOKIE, visit.clone(), SESSION_AGE));
+                visit
+            }
+        };
+        return Some(User { account, csrf: digest(&format!("form token of {visit}")) });
     }
     None
 }
 
-/// Opens a session and leaves its cookie.
-pub async fn sign_in(store: &Store, jar: &CookieJar<'_>, account: Account) -> Result<User, InputError> {
+/// A cookie of ours: to this site only, not for scripts, and only over TLS where that is in front.
+fn lasting(settings: &Settings, name: &'static str, value: String, age: time::Duration) -> Cookie<'static> {
+    Cookie::build((name, value))
+        .same_site(SameSite::Lax)
+        .http_only(true)
+        .secure(settings.tls_in_front)
+        .path("/")
+        .max_age(age)
+        .build()
+}
+
+fn session_cookie(settings: &Settings, token: String) -> Cookie<'static> {
+    lasting(settings, SESSION_COOKIE, token, SESSION_AGE)
+}
+
+/// Opens a session and leaves its cookie; one that was open here before ends.
+pub async fn sign_in(
+    store: &Store,
+    settings: &Settings,
+    jar: &CookieJar<'_>,
+    account: Account,
+) -> Result<User, InputError> {
     let failed = |_| InputError::new("", "could not open a session");
+    if let Some(before) = jar.get_private(SESSION_COOKIE) {
+        accounts::close_session(store, &digest(before.value())).await.map_err(failed)?;
+    }
     let token = random_token()?;
     let csrf = random_token()?;
     accounts::open_session(store, account.id, &digest(&token), &csrf).await.map_err(failed)?;
-    let cookie = Cookie::build((SESSION_COOKIE, token)).same_site(SameSite::Lax).http_only(true).path("/").permanent();
-    jar.add_private(cookie);
+    jar.add_private(session_cookie(settings, token));
+    jar.add_private(lasting(settings, DEVICE_COOKIE, account.login.to_lowercase(), DEVICE_AGE));
     Ok(User { account, csrf })
+}
+
+/// Whether this person signed in on this device before.
+pub fn knows_device(jar: &CookieJar<'_>, login: &str) -> bool {
+    jar.get_private(DEVICE_COOKIE).is_some_and(|cookie| cookie.value() == login.to_lowercase())
 }
 
 pub async fn sign_out(store: &Store, jar: &CookieJar<'_>) {
@@ -168,35 +216,93 @@ pub fn password_matches(password: &str, account: Option<&Account>) -> bool {
     verified && account.is_some()
 }
 
-/// Counts failed sign-ins: after five for a login within a quarter of an hour, the next ones wait.
+/// Counts tries to sign in before any password is looked at, by login and by address. After some the next one waits, longer each time.
+/// On a device that knew the login its tries are counted apart: a stranger's guesses keep nobody out of their own device.
 #[derive(Debug, Default)]
-pub struct SignInTries(Mutex<HashMap<String, (u32, Instant)>>);
+pub struct SignInTries(Mutex<HashMap<String, Tries>>);
 
-const TRIES: u32 = 5;
-const COOL_DOWN: Duration = Duration::from_secs(15 * 60);
-/// Logins remembered at most, so that made-up ones cannot fill the memory.
+/// Tries under one key, and when the last one was let through.
+#[derive(Debug, Clone, Copy)]
+struct Tries {
+    count: u32,
+    last: Instant,
+}
+
+/// Tries that need not wait, for one login or device, and for one address from which several people come.
+const FREE_TRIES: u32 = 5;
+const FREE_TRIES_OF_ADDRESS: u32 = 25;
+/// What the first one waits after that; each later one waits twice as long, up to the most.
+const FIRST_WAIT: Duration = Duration::from_secs(15);
+const LONGEST_WAIT: Duration = Duration::from_secs(15 * 60);
+/// Tries are forgotten after this long without one.
+const FORGOTTEN: Duration = Duration::from_secs(60 * 60);
+/// Keys remembered at most, so that made-up ones cannot fill the memory.
 const REMEMBERED: usize = 10_000;
 
-impl SignInTries {
-    pub fn may_try(&self, login: &str) -> bool {
-        let tries = self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        tries.get(&login.to_lowercase()).is_none_or(|(count, since)| *count < TRIES || since.elapsed() > COOL_DOWN)
-    }
+/// Whose tries these are.
+#[derive(Debug, Clone)]
+pub struct Trier {
+    login: String,
+    address: String,
+}
 
-    pub fn failed(&self, login: &str) {
+impl Trier {
+    pub fn new(login: &str, address: Option<std::net::IpAddr>, known_device: bool) -> Self {
+        let login = login.to_lowercase();
+        Self {
+            login: if known_device { format!("device of {login}") } else { format!("login {login}") },
+            address: format!("address {}", address.map_or("unknown".to_owned(), |ip| ip.to_string())),
+        }
+    }
+}
+
+impl Tries {
+    /// How long the next one waits, counted from the last.
+    fn wait(self, free: u32) -> Duration {
+        match self.count.checked_sub(free) {
+            None => Duration::ZERO,
+            Some(over) => FIRST_WAIT.saturating_mul(1 << over.min(16)).min(LONGEST_WAIT),
+        }
+    }
+}
+
+impl SignInTries {
+    /// Counts a try and lets it through, or says for how long to wait. It is counted before anything is looked at, so that many at once
+    /// are not all let through.
+    pub fn begin(&self, who: &Trier) -> Result<(), Duration> {
         let mut tries = self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
         if tries.len() >= REMEMBERED {
-            tries.retain(|_, (_, since)| since.elapsed() <= COOL_DOWN);
+            tries.retain(|_, t| t.last.elapsed() <= FORGOTTEN);
         }
-        let entry = tries.entry(login.to_lowercase()).or_insert((0, Instant::now()));
-        if entry.1.elapsed() > COOL_DOWN {
-            *entry = (0, Instant::now());
+        let now = Instant::now();
+        let keys = [(&who.login, FREE_TRIES), (&who.address, FREE_TRIES_OF_ADDRESS)];
+        for (key, free) in keys {
+            if let Some(t) = tries.get(key)
+                && t.last.elapsed() <= FORGOTTEN
+            {
+                let left = t.wait(free).saturating_sub(t.last.elapsed());
+                if !left.is_zero() {
+                    return Err(left);
+                }
+            }
         }
-        entry.0 += 1;
+        for (key, _) in keys {
+            let entry = tries.entry(key.clone()).or_insert(Tries { count: 0, last: now });
+            if entry.last.elapsed() > FORGOTTEN {
+                entry.count = 0;
+            }
+            *entry = Tries { count: entry.count + 1, last: now };
+        }
+        Ok(())
     }
 
-    pub fn succeeded(&self, login: &str) {
-        self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner).remove(&login.to_lowercase());
+    /// The password was right: what was tried for this login, or on this device, is forgotten.
+    pub fn succeeded(&self, who: &Trier) {
+        let mut tries = self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        tries.remove(&who.login);
+        if let Some(address) = tries.get_mut(&who.address) {
+            address.count = address.count.saturating_sub(1);
+        }
     }
 }
 
@@ -221,16 +327,47 @@ mod tests {
         assert_eq!(hash_password("short").unwrap_err().field, "password");
     }
 
+    fn from(login: &str, last: u8, known: bool) -> Trier {
+        Trier::new(login, Some([10, 0, 0, last].into()), known)
+    }
+
     #[test]
-    fn the_sixth_try_waits() {
+    fn the_sixth_try_waits_and_each_later_one_longer() {
         let tries = SignInTries::default();
-        for _ in 0..5 {
-            assert!(tries.may_try("Ines"));
-            tries.failed("ines");
+        for n in 0..5 {
+            assert_eq!(tries.begin(&from("Ines", n, false)), Ok(()));
         }
-        assert!(!tries.may_try("INES"));
-        assert!(tries.may_try("tobias"));
-        tries.succeeded("ines");
-        assert!(tries.may_try("ines"));
+        let wait = tries.begin(&from("INES", 9, false)).unwrap_err();
+        assert!(wait <= FIRST_WAIT && wait > FIRST_WAIT / 2);
+        assert_eq!(tries.begin(&from("tobias", 9, false)), Ok(()));
+        let count = |count| Tries { count, last: Instant::now() }.wait(FREE_TRIES);
+        assert_eq!(
+            [count(4), count(5), count(6), count(7)],
+            [Duration::ZERO, FIRST_WAIT, FIRST_WAIT * 2, FIRST_WAIT * 4]
+        );
+        assert_eq!(count(4_000_000_000), LONGEST_WAIT);
+        tries.succeeded(&from("ines", 9, false));
+        assert_eq!(tries.begin(&from("ines", 9, false)), Ok(()));
+    }
+
+    #[test]
+    fn of_forty_at_once_only_the_free_ones_are_looked_at_and_the_right_person_enters_from_their_own_device() {
+        let tries = std::sync::Arc::new(SignInTries::default());
+        let guess = || {
+            let tries = tries.clone();
+            std::thread::spawn(move || tries.begin(&from("ines", 7, false)).is_ok())
+        };
+        let guesses: Vec<_> = (0..40).map(|_| guess()).collect();
+        let through = guesses.into_iter().filter_map(|g| g.join().ok()).filter(|through| *through).count();
+        assert_eq!(through, FREE_TRIES as usize);
+        assert_eq!(tries.begin(&from("ines", 8, true)), Ok(()));
+    }
+
+    #[test]
+    fn one_address_that_tries_many_logins_waits_too() {
+        let tries = SignInTries::default();
+        let through = (0..100).filter(|n| tries.begin(&from(&format!("person {n}"), 3, false)).is_ok()).count();
+        assert_eq!(through, FREE_TRIES_OF_ADDRESS as usize);
+        assert_eq!(tries.begin(&from("somebody", 4, false)), Ok(()));
     }
 }

@@ -11,7 +11,7 @@ use crate::view::Units;
 use crate::view::line_of_work::BoatBar;
 use crate::web::assets;
 use crate::web::auth::{User, random_token};
-use crate::web::error::{Answer, Result};
+use crate::web::error::{Answer, AppError, Result};
 use crate::web::settings::{Mode, Settings, yard_unit};
 
 /// What a request is worked at: the store, the yard's ways, who asks, and how they want the screen.
@@ -67,6 +67,8 @@ pub struct Page {
     pub surface: &'static str,
     pub stamp: &'static str,
     pub demo: bool,
+    /// Simulated instruments are offered.
+    pub stand_ins: bool,
     pub may_write: bool,
     pub may_rule: bool,
     pub active: &'static str,
@@ -86,11 +88,20 @@ impl Desk<'_> {
             surface: self.surface,
             stamp: assets::STAMP.as_str(),
             demo: self.settings.mode == Mode::Demo,
+            stand_ins: self.yard.stand_ins,
             may_write: self.user.account.role != Role::Guest,
             may_rule: self.user.account.role == Role::Owner,
             active,
             boat: None,
         }
+    }
+
+    /// Refuses a simulated instrument where the yard did not turn stand-ins on.
+    pub fn may_stand_in(&self) -> std::result::Result<(), AppError> {
+        if self.yard.stand_ins {
+            return Ok(());
+        }
+        Err(AppError::Refused("simulated instruments are off in this yard: its owner turns them on in Practice".into()))
     }
 
     pub fn boat_page(&self, boat: impl Into<BoatBar>, title: &str, active: &'static str) -> Page {

@@ -5,6 +5,7 @@ use rocket::http::{ContentType, Status};
 use rocket::request::Request;
 use rocket::response::{self, Redirect, Responder, Response};
 
+use crate::web::changed::Changed;
 use crate::web::heavy::{Busy, COME_BACK};
 
 /// A page, or where to go next.
@@ -31,6 +32,8 @@ pub enum AppError {
     Broken(String),
     /// Too many wait for the same: come back in a moment.
     Busy,
+    /// Somebody else changed it meanwhile; both versions are shown.
+    Changed(Box<Changed>),
 }
 
 impl AppError {
@@ -40,6 +43,7 @@ impl AppError {
             Self::Done(_) => "it was done already".to_owned(),
             Self::NotFound(what) => format!("there is no such {what}"),
             Self::Refused(why) | Self::Broken(why) => why.clone(),
+            Self::Changed(changed) => changed.says(),
             Self::Busy => format!("busy: try again in {COME_BACK} s"),
         }
     }
@@ -55,6 +59,13 @@ impl From<StoreError> for AppError {
             full if full.is_full() => Self::Refused(
                 "The disk is full: nothing of this was saved. Make room, then send it again; what you typed is still on the page before."
                     .to_owned(),
+            ),
+            busy if busy.is_busy() => Self::Refused(
+                "Somebody else is writing and has not finished: nothing of this was saved. Send it again in a moment; what you typed is still on the page before."
+                    .to_owned(),
+            ),
+            damaged if damaged.is_damaged() => Self::Refused(
+                "The database is damaged: nothing can be saved until a good copy of it is put back.".to_owned(),
             ),
             other => Self::Broken(other.to_string()),
         }
@@ -117,6 +128,10 @@ impl<'r> Responder<'r, 'static> for Answer {
 
 impl<'r> Responder<'r, 'static> for AppError {
     fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
+        if let Self::Changed(changed) = &self {
+            let page = changed.page(request);
+            return Response::build_from((ContentType::HTML, page).respond_to(request)?).status(Status::Conflict).ok();
+        }
         let busy = matches!(self, Self::Busy);
         let (status, title, message) = match self {
             Self::Busy => (
@@ -127,6 +142,7 @@ impl<'r> Responder<'r, 'static> for AppError {
                 ),
             ),
             Self::Done(location) => return led_to(request, location),
+            Self::Changed(changed) => (Status::Conflict, "Changed meanwhile", changed.says()),
             Self::NotFound(what) => (Status::NotFound, "Not found", format!("There is no such {what}.")),
             Self::Refused(why) => (Status::Conflict, "That could not be done", why),
             Self::Broken(why) => {

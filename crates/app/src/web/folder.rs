@@ -27,6 +27,25 @@ impl DataFolder {
         }
     }
 
+    /// Refuses a folder that kept a yard whose database is gone or empty: it would open to whoever comes first.
+    pub fn fit_for_a_yard(&self) -> Result<(), String> {
+        let database = self.database();
+        let size = database.metadata().map(|file| file.len());
+        if size.as_ref().is_ok_and(|size| *size > 0) {
+            return Ok(());
+        }
+        let photos = fs::read_dir(self.photos()).is_ok_and(|mut inside| inside.next().is_some());
+        let kept = self.path.join("cookie.key").exists() || photos;
+        if size.is_ok() || kept {
+            return Err(format!(
+                "{} is {}: a new yard is made only in an empty folder; put the database back, or start with another --data",
+                database.display(),
+                if size.is_ok() { "empty" } else { "not there, though a yard was kept here" }
+            ));
+        }
+        Ok(())
+    }
+
     pub fn path(&self) -> &Path {
         &self.path
     }

@@ -66,6 +66,11 @@ impl Submission {
         self.fields.get(field).map_or("", String::as_str)
     }
 
+    /// Every field with its value.
+    pub fn fields(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.fields.iter().map(|(k, v)| (k.as_str(), v.as_str()))
+    }
+
     /// Puts a field in another's stead, before it is read.
     pub fn set(&mut self, field: &str, value: String) {
         self.fields.insert(field.to_owned(), value);

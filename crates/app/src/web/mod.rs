@@ -2,6 +2,7 @@
 
 pub mod assets;
 pub mod auth;
+pub mod changed;
 pub mod choices;
 pub mod desk;
 pub mod drawn;
@@ -12,5 +13,6 @@ pub mod heavy;
 pub mod jobs;
 pub mod photos;
 pub mod problem;
+pub mod second;
 pub mod settings;
 pub mod uploads;

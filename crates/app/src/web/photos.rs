@@ -2,6 +2,7 @@
 
 use std::io::Cursor;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
 
 use image::codecs::jpeg::JpegEncoder;
 use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
@@ -17,10 +18,19 @@ use crate::web::form::{Faults, PHOTO_LIMIT, Upload};
 const LARGEST_SIDE: u32 = 2_400;
 const QUALITY: u8 = 85;
 /// A picture of more pixels, or that would unpack to more, is refused by its header, before it is unpacked.
-const MOST_PIXELS: u64 = 80_000_000;
+static MOST_PIXELS: AtomicU64 = AtomicU64::new(80_000_000);
 const MOST_MEMORY: u64 = 512 * 1024 * 1024;
 /// Pictures unpacked at the same time.
 static UNPACKING: Semaphore = Semaphore::const_new(2);
+
+/// Sets how many megapixels a picture may have.
+pub fn limit_to(megapixels: u32) {
+    MOST_PIXELS.store(u64::from(megapixels) * 1_000_000, Ordering::Relaxed);
+}
+
+fn most_pixels() -> u64 {
+    MOST_PIXELS.load(Ordering::Relaxed)
+}
 
 /// Why a picture is not taken.
 #[derive(Debug)]
@@ -48,7 +58,7 @@ pub async fn file(folder: &Path, upload: Upload) -> Result<String, InputError> {
         .map_err(|e| refuse(e.to_string()))?
         .map_err(|e| match e {
             Unfit::Large(mega) => {
-                refuse(format!("has {mega} megapixels: no more than {} are taken", MOST_PIXELS / 1_000_000))
+                refuse(format!("has {mega} megapixels: no more than {} are taken", most_pixels() / 1_000_000))
             }
             Unfit::Unreadable => refuse("is not a picture that can be read: send a JPEG, PNG or WebP".into()),
         })?;
@@ -103,7 +113,7 @@ fn upright_jpeg(bytes: &[u8]) -> Result<Vec<u8>, Unfit> {
     let mut decoder = reader.into_decoder()?;
     let (width, height) = decoder.dimensions();
     let pixels = u64::from(width) * u64::from(height);
-    if pixels > MOST_PIXELS {
+    if pixels > most_pixels() {
         return Err(Unfit::Large(pixels / 1_000_000));
     }
     let orientation = decoder.orientation()?;

@@ -17,6 +17,22 @@ pub enum Mode {
 pub struct Settings {
     pub mode: Mode,
     pub folder: DataFolder,
+    /// Names it is asked under beside this machine's own.
+    pub hosts: Vec<String>,
+    /// TLS is in front of it: cookies go over TLS only.
+    pub tls_in_front: bool,
+    /// Largest photo that is unpacked, megapixels.
+    pub megapixels: u32,
+}
+
+impl Settings {
+    /// Whether it answers under a name: this machine's own, and in `serve` those it was started with. A page of another site whose name
+    /// was turned to this machine is not answered.
+    pub fn answers(&self, host: &str) -> bool {
+        let own = ["localhost", "127.0.0.1", "::1", "[::1]"];
+        own.contains(&host)
+            || (self.mode == Mode::Serve && self.hosts.iter().any(|name| name.eq_ignore_ascii_case(host)))
+    }
 }
 
 /// The unit a yard's code stands for.

@@ -182,3 +182,47 @@ async fn a_coat_that_a_rule_forbids_is_not_put_down() {
     dry[1].1 = code.as_str();
     assert_eq!(visitor.send("/boats/1/finish", "/boats/1/finish", &dry).await.status, 303);
 }
+
+#[tokio::test]
+async fn a_task_waits_for_its_turn_unless_somebody_says_why_and_the_story_tells_it() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let rot = [("kind", "rot"), ("grade", "renew"), ("depth", "40"), ("shape", "0, 0\n120, 0\n120, 46\n0, 46")];
+    let path = found(&visitor, "FR21P 1", &rot).await;
+    let chosen = [("option", "splice_end"), ("reason", "The head only.")];
+    assert_eq!(visitor.send(&path, &path, &chosen).await.status, 303);
+
+    let work = visitor.get("/boats/1/work").await.text;
+    let job = &work[work.find("Frame 21, port").unwrap()..];
+    let job = &job[..job.find("</ol>").unwrap()];
+    let task = |word: &str| -> &str {
+        let at = job.find(word).unwrap_or_else(|| panic!("no {word} in: {job}"));
+        let start = job[..at].rfind("<li class=\"task").unwrap();
+        let end = job[at..].find("<li class=\"task").map_or(job.len(), |next| at + next);
+        &job[start..end]
+    };
+    let cut = task("<b>Cut out to the lines");
+    assert!(cut.contains("Waits for its turn: first: Shore and batten"), "{cut}");
+    assert!(!task("<b>Shore and batten").contains("Waits for its turn"));
+    let action = |item: &str| {
+        let at = item.find("/done\"").unwrap();
+        item[item[..at].rfind('"').unwrap() + 1..at + 5].to_owned()
+    };
+    let done = action(cut);
+    let refused = visitor.send("/boats/1/work", &done, &[("why", "")]).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.text.contains("it is not its turn: say why"), "{}", refused.text);
+    let start = done.replace("/done", "/start");
+    let keys = crate::support::keys(&visitor.get("/boats/1/work").await.text, &done);
+    let clock = visitor.post(&start, &crate::support::with_keys(&keys, &[])).await;
+    assert_eq!(clock.status, 422, "no clock runs on it either");
+
+    assert_eq!(visitor.send("/boats/1/work", &done, &[("why", "she hangs in the slings")]).await.status, 303);
+    let story = visitor.get("/boats/1/story").await.text;
+    assert!(story.contains("Against the order, done: Cut out to the lines, because she hangs in the slings"));
+
+    // What is its turn needs no reason.
+    let shore = action(task("<b>Shore and batten"));
+    assert_eq!(visitor.send("/boats/1/work", &shore, &[]).await.status, 303);
+}

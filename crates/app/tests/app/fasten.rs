@@ -265,3 +265,64 @@ async fn a_piece_is_fastened_with_what_is_asked_for() {
     let story = visitor.get("/boats/1/story").await.text;
     assert!(story.contains("Fastening planned for") && story.contains("mm nail ×"));
 }
+
+#[tokio::test]
+async fn how_she_is_fastened_is_recorded_once_and_feeds_plans_metals_and_what_falls_due() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let form = "/boats/3/fastened";
+    let bad = [("strake_from", "4"), ("strake_to", "2"), ("frame_from", "1"), ("frame_to", "9"), ("share", "all")];
+    let refused = visitor.send(form, form, &bad).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.text.contains("must not be before the first"), "{}", refused.text);
+
+    let strakes = [("strake_from", "1"), ("strake_to", "6"), ("frame_from", "1"), ("frame_to", "12")];
+    let rivets = [("kind", "rivet"), ("metal", "copper"), ("share", "all"), ("year", "1938"), ("diameter", "4.5")];
+    let iron =
+        [("kind", "clench"), ("metal", "mild_steel"), ("share", "some"), ("year", "1971"), ("note", "yard bill")];
+    for what in [rivets, iron] {
+        let fields: Vec<(&str, &str)> = strakes.into_iter().chain(what).collect();
+        assert_eq!(visitor.send(form, form, &fields).await.location, form);
+    }
+    // The place tells both, oldest first.
+    let place = visitor.get("/boats/3/place?at=P3+F5").await.text;
+    let (copper, steel) = (place.find("copper, 1938, all of them"), place.find("1971, some among others"));
+    assert!(copper.is_some() && copper < steel, "{place}");
+    // Iron beside copper in wet wood is told, and both fall due by their own years.
+    let metals = visitor.get("/boats/3/metals").await.text;
+    assert!(metals.contains("Clench nail of 1971 (mild steel) eaten by Copper nail and rove of 1938 (copper)"));
+    assert!(metals.contains("<b>Copper nail and rove of 1938</b>") && metals.contains("draw some, nobody has"));
+    // A region planned there keeps the kind that holds, and its old holes are as thick as recorded.
+    let plan = [
+        ("name", "Garboard, port"),
+        ("side", "port"),
+        ("strake_from", "2"),
+        ("strake_to", "2"),
+        ("frame_from", "3"),
+        ("frame_to", "5"),
+        ("inside", "1"),
+        ("to_plane_off", "0"),
+    ];
+    let region = visitor.send("/boats/3/refasten", "/boats/3/refasten", &plan).await;
+    let page = visitor.get(&region.location).await.text;
+    assert!(page.contains("copper nail and rove, copper"), "{page}");
+    assert!(page.contains("4.5 mm thick, as recorded"), "{page}");
+
+    // Drawn good, its age no longer counts.
+    for frame in [4, 5] {
+        let reading = format!("/boats/3/readings/new?at=P3%20F{frame}");
+        let drawn = [
+            ("method", "draw_fastening"),
+            ("original_diameter", "4.5"),
+            ("remaining_diameter", "4.5"),
+            ("fastening", "rivet"),
+            ("metal", "copper"),
+            ("wood", "sound"),
+            ("nth", "1"),
+        ];
+        assert_eq!(visitor.send(&reading, &reading, &drawn).await.status, 303);
+    }
+    let metals = visitor.get("/boats/3/metals").await.text;
+    assert!(metals.contains("✓ 2 drawn, all good: that counts, not their age"), "{metals}");
+}

@@ -184,3 +184,165 @@ async fn a_bench_calculator_shows_the_cores_own_number() {
     assert_eq!(bad.status, 422);
     assert!(bad.text.contains("cannot read “wide”"));
 }
+
+/// Fields of a form, with what is typed into them.
+type Fields = &'static [(&'static str, &'static str)];
+
+/// Every thing that people edit without a version of its own: page, action, what one saves, what the other saves from the same page.
+const EDITED: [(&str, &str, Fields, Fields); 8] = [
+    (
+        "/practice",
+        "/practice",
+        &[("name", "Mudlark Slip"), ("unit", "mm"), ("inch_denominator", "16"), ("stand_ins", "1")],
+        &[("name", "Saltmeadow Yard"), ("unit", "in"), ("inch_denominator", "32"), ("stand_ins", "1")],
+    ),
+    (
+        "/practice",
+        "/practice/meter",
+        &[("species", "white_oak"), ("points", "2")],
+        &[("species", "white_oak"), ("points", "-3")],
+    ),
+    ("/boats/1/order", "/boats/1/order", &[("moulds", "1"), ("deck", "planks_first")], &[("deck", "covering_first")]),
+    (
+        "/boats/1/seams/all",
+        "/boats/1/seams/all",
+        &[("school", "soft"), ("order", "garboard_last"), ("stays_dry", "1")],
+        &[("school", "soft"), ("order", "keel_up")],
+    ),
+    (
+        "/boats/1/survey/causes",
+        "/boats/1/survey/causes/fresh_water",
+        &[("how", "The deck was sheathed.")],
+        &[("how", "New coamings.")],
+    ),
+    (
+        "/boats/1/findings/1",
+        "/boats/1/findings/1/outcome",
+        &[("outcome", "mended")],
+        // The hidden field of the form that was shown says the same.
+        &[("outcome", "mended")],
+    ),
+    (
+        "/boats/1/timber",
+        "wants",
+        &[("quality", "clear"), ("needed_by", "2027-03-01")],
+        &[("quality", "clear"), ("needed_by", "2027-05-09")],
+    ),
+    (
+        "/boats/1/seams/samples",
+        "judge",
+        &[("hold", "held"), ("cured_after", "9"), ("good", "yes")],
+        &[("hold", "let_go"), ("cured_after", "4"), ("good", "no")],
+    ),
+];
+
+#[tokio::test]
+async fn whoever_saves_second_sees_both_versions_and_loses_nothing() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    for (page, action, first, second) in EDITED {
+        let html = visitor.get(page).await.text;
+        // The first form of this kind on the page.
+        let action = if action.starts_with('/') {
+            action.to_owned()
+        } else {
+            let end = html.find(&format!("/{action}\"")).unwrap_or_else(|| panic!("no {action} on {page}: {html}"));
+            let start = html[..end].rfind('"').unwrap() + 1;
+            html[start..=end + action.len()].to_owned()
+        };
+        let keys = crate::support::keys(&html, &action);
+        assert!(
+            keys.iter().any(|(k, v)| k == "was" && v.len() == 16),
+            "{action}: the form says with what it was shown"
+        );
+        let saved = visitor.send(page, &action, first).await;
+        assert_eq!(saved.status, 303, "{action}: {}", saved.text);
+
+        let late = visitor.post(&action, &crate::support::with_keys(&keys, second)).await;
+        assert_eq!(late.status, 409, "{action}: {}", late.text);
+        assert!(late.text.contains("was changed meanwhile") && late.text.contains("<th>Yours</th>"), "{action}");
+        for (field, typed) in second {
+            let kept = format!("name=\"{field}\" value=\"{typed}\"");
+            assert!(late.text.contains(&kept), "{action}: {field} is not lost: {}", late.text);
+        }
+        // Theirs stands until mine is saved over it, knowingly.
+        let over = visitor.post(&action, &crate::support::keys(&late.text, &action)).await;
+        assert_eq!(over.status, 303, "{action}: {}", over.text);
+    }
+}
+
+#[tokio::test]
+async fn the_second_to_decide_on_a_part_sees_what_the_first_decided() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let page = "/boats/1/findings/new?at=P9%20F10";
+    let found = [
+        ("kind", "gouge"),
+        ("method", "look"),
+        ("grade", "mend"),
+        ("certainty", "confirmed"),
+        ("cause", "grounding"),
+        ("depth", "6"),
+        ("shape", "20, 40\n90, 40\n90, 70\n20, 70"),
+    ];
+    let finding = visitor.send(page, page, &found).await.location;
+    let html = visitor.get(&finding).await.text;
+    let start = html.find("\"/boats/1/parts/").unwrap() + 1;
+    let path = html[start..start + html[start..].find('"').unwrap()].to_owned();
+    let keys = crate::support::keys(&visitor.get(&path).await.text, &path);
+    let graving = [("option", "graving"), ("reason", "It is small.")];
+    assert_eq!(visitor.send(&path, &path, &graving).await.status, 303);
+    let late = [("option", "leave"), ("reason", "No time this winter.")];
+    let late = visitor.post(&path, &crate::support::with_keys(&keys, &late)).await;
+    assert_eq!(late.status, 409, "{}", late.text);
+    assert!(late.text.contains("It is small.") && late.text.contains("No time this winter."), "{}", late.text);
+    assert!(late.text.contains("<td class=\"pre\">Graving piece</td>"), "{}", late.text);
+}
+
+#[tokio::test]
+async fn limits_changed_by_two_show_both_and_what_is_withdrawn_twice_is_withdrawn_once() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let html = visitor.get("/practice").await.text;
+    let fields = |value: &'static str| {
+        let at = html.find("action=\"/practice/prices\"").unwrap();
+        let form = &html[at..at + html[at..].find("</form>").unwrap()];
+        let mut all: Vec<(String, String)> = form
+            .split("name=\"p_")
+            .skip(1)
+            .map(|part| {
+                let name = format!("p_{}", &part[..part.find('"').unwrap()]);
+                let shown = part.split("value=\"").nth(1).unwrap();
+                (name, shown[..shown.find('"').unwrap()].to_owned())
+            })
+            .collect();
+        all[0].1 = value.to_owned();
+        all
+    };
+    let keys = crate::support::keys(&html, "/practice/prices");
+    let with = |value: &'static str| keys.iter().cloned().chain(fields(value)).collect::<Vec<_>>();
+    assert_eq!(visitor.post("/practice/prices", &with("1234")).await.status, 303);
+    // From the same page, by somebody else: with a one-time key of their own.
+    let second: Vec<(String, String)> =
+        with("2345").into_iter().map(|(k, v)| if k == "once" { (k, format!("{v}b")) } else { (k, v) }).collect();
+    let late = visitor.post("/practice/prices", &second).await;
+    assert_eq!(late.status, 409);
+    assert!(late.text.contains("<td class=\"pre\">1234</td>") && late.text.contains("2345"), "{}", late.text);
+    let over = visitor.post("/practice/prices", &crate::support::keys(&late.text, "/practice/prices")).await;
+    assert_eq!(over.status, 303, "{}", over.text);
+    assert!(visitor.get("/practice").await.text.contains("value=\"2345\""));
+
+    let page = "/boats/1/findings/1";
+    let action = "/boats/1/findings/1/withdraw";
+    let keys = crate::support::keys(&visitor.get(page).await.text, action);
+    for n in 0..2 {
+        let own: Vec<(String, String)> =
+            keys.iter().cloned().map(|(k, v)| if k == "once" { (k, format!("{v}{n}")) } else { (k, v) }).collect();
+        assert_eq!(visitor.post(action, &own).await.status, 303);
+    }
+    let story = visitor.get("/boats/1/story").await.text;
+    assert_eq!(story.matches("Withdrew the").count(), 1, "told once");
+}

@@ -9,6 +9,7 @@ mod links;
 mod offline;
 mod people;
 mod rack;
+mod readme;
 mod seams;
 mod shaping;
 mod statements;

@@ -1,8 +1,8 @@
 //! Who may do what: signing in, roles, tokens, headers.
 
-use crate::support::{Answer, BOAT, CRACK, Server, Visitor};
+use crate::support::{Answer, BOAT, CRACK, Server, Visitor, but};
 
-async fn first_account(visitor: &Visitor) -> Answer {
+pub async fn first_account(visitor: &Visitor) -> Answer {
     let fields = [("yard", "Mudlark Yard"), ("name", "Ada Brook"), ("login", "ada"), ("password", "a long enough one")];
     visitor.send("/first", "/first", &fields).await
 }
@@ -53,7 +53,8 @@ async fn the_first_start_makes_the_first_account_and_only_once() {
 #[tokio::test]
 async fn signing_in_needs_the_password_and_is_slowed_down() {
     let server = Server::serve();
-    first_account(&Visitor::new(&server)).await;
+    let own_device = Visitor::new(&server);
+    first_account(&own_device).await;
     let visitor = Visitor::new(&server);
     for _ in 0..5 {
         let wrong = visitor.send("/sign-in", "/sign-in", &[("login", "ada"), ("password", "not this one")]).await;
@@ -61,7 +62,10 @@ async fn signing_in_needs_the_password_and_is_slowed_down() {
     }
     let right_but_late =
         visitor.send("/sign-in", "/sign-in", &[("login", "ada"), ("password", "a long enough one")]).await;
-    assert!(right_but_late.text.contains("too many tries"));
+    assert!(right_but_late.text.contains("too many tries; wait 1"), "{}", right_but_late.text);
+    // A stranger's guesses keep nobody out of a device they signed in on before.
+    let enters = own_device.send("/sign-in", "/sign-in", &[("login", "ada"), ("password", "a long enough one")]).await;
+    assert_eq!(enters.location, "/", "{}", enters.text);
 }
 
 #[tokio::test]
@@ -184,10 +188,114 @@ async fn a_limit_the_yard_set_itself_stands_in_the_handbook_beside_the_usual_one
         ("edge_land", "15"),
         ("proud", "2"),
         ("blank_margin", "6"),
+        ("least_side", "15"),
+        ("least_corner", "35"),
     ]
     .map(|(field, value)| (format!("g_{field}"), value));
     let form: Vec<(&str, &str)> = rules.iter().map(|(field, value)| (field.as_str(), *value)).collect();
     let kept = visitor.send("/practice", "/practice/graving", &form).await;
     assert_eq!(kept.status, 303, "{}", kept.text);
     assert!(visitor.get("/handbook/04-repairs").await.text.contains("40 mm (usual 25 mm)"));
+}
+
+#[tokio::test]
+async fn people_change_roles_get_new_passwords_and_leave_and_the_yard_keeps_an_owner() {
+    let server = Server::serve();
+    let owner = Visitor::new(&server);
+    first_account(&owner).await;
+    owner.send("/boats/new", "/boats/new", &BOAT).await;
+    let maud = [
+        ("name", "Maud Okafor"),
+        ("login", "maud"),
+        ("password", "keel and garboard"),
+        ("role", "shipwright"),
+        ("boat", ""),
+    ];
+    assert_eq!(owner.send("/yard", "/yard/people", &maud).await.status, 303);
+    let hers = Visitor::new(&server);
+    let enter = |password: &'static str| [("login", "maud"), ("password", password)];
+    assert_eq!(hers.send("/sign-in", "/sign-in", &enter("keel and garboard")).await.location, "/");
+
+    // The last owner stays one.
+    let refused = owner.send("/yard", "/yard/people/1/role", &[("role", "shipwright"), ("boat", "")]).await;
+    assert!(refused.status == 422 && refused.text.contains("must keep an owner"), "{}", refused.text);
+    let refused = owner.send("/yard", "/yard/people/1/remove", &[]).await;
+    assert!(refused.status == 422 && refused.text.contains("must keep an owner"));
+
+    // A guest needs a boat; as one she reads that boat and nothing else, at once.
+    let nowhere = owner.send("/yard", "/yard/people/2/role", &[("role", "guest"), ("boat", "")]).await;
+    assert!(nowhere.status == 422 && nowhere.text.contains("choose the boat this guest may read"));
+    assert_eq!(owner.send("/yard", "/yard/people/2/role", &[("role", "guest"), ("boat", "1")]).await.status, 303);
+    assert_eq!(hers.get("/rack").await.status, 403);
+    assert_eq!(hers.get("/boats/1").await.status, 200);
+
+    // A new password ends where she was signed in; only the owner gives it to somebody else.
+    let short = owner.send("/yard", "/yard/people/2/password", &[("password", "short")]).await;
+    assert!(short.status == 422 && short.text.contains("must have 10"));
+    assert_eq!(owner.send("/yard", "/yard/people/2/password", &[("password", "another long one")]).await.status, 303);
+    assert_eq!(hers.get("/boats/1").await.location, "/sign-in");
+    assert_eq!(hers.send("/sign-in", "/sign-in", &enter("another long one")).await.location, "/boats/1");
+
+    assert_eq!(owner.send("/yard", "/yard/people/2/remove", &[]).await.status, 303);
+    assert_eq!(hers.get("/boats/1").await.location, "/sign-in");
+    let gone = hers.send("/sign-in", "/sign-in", &enter("another long one")).await;
+    assert!(gone.text.contains("do not belong together"));
+    assert!(!owner.get("/yard").await.text.contains("Maud"));
+    // Her login is free again, what she did stays told.
+    assert_eq!(owner.send("/yard", "/yard/people", &maud).await.status, 303);
+}
+
+#[tokio::test]
+async fn a_boats_papers_are_said_anew_and_one_that_left_comes_back_with_everything() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let page = "/boats/1/papers";
+    let papers = [
+        ("name", "Brindle Wren II"),
+        ("year", "1928"),
+        ("owner", "R. Achterberg"),
+        ("boat_use", "offshore"),
+        ("school", "renew"),
+        ("waterline_strake", "5"),
+    ];
+    let wrong = but(&papers, "waterline_strake", "99");
+    let refused = visitor.send(page, page, &wrong).await;
+    assert!(refused.status == 422 && refused.text.contains("R. Achterberg"), "what was typed stays");
+    assert_eq!(visitor.send(page, page, &papers).await.location, page);
+    let shown = visitor.get(page).await.text;
+    assert!(shown.contains("value=\"Brindle Wren II\"") && shown.contains("value=\"1928\""));
+    assert!(visitor.get("/boats/1/place?at=P6+F9").await.text.contains("above the waterline"));
+    assert!(visitor.get("/boats/1/story").await.text.contains("Her papers: Brindle Wren II"));
+
+    assert_eq!(visitor.send(page, "/boats/1/archive", &[]).await.location, "/boats");
+    let boats = visitor.get("/boats").await.text;
+    assert!(boats[boats.find("Left the yard").unwrap()..].contains("Brindle Wren II"));
+    assert!(!visitor.get("/").await.text.contains("Brindle Wren II"), "she is on no list of work");
+    assert_eq!(visitor.get("/boats/1/story").await.status, 200);
+    assert_eq!(visitor.send(page, "/boats/1/archive", &[]).await.location, "/boats/1");
+    assert!(visitor.get("/").await.text.contains("Brindle Wren II"));
+}
+
+#[tokio::test]
+async fn a_foreign_name_is_not_answered_and_reading_without_a_cookie_keeps_nothing_on_the_server() {
+    let server = Server::demo();
+    let port = server.port();
+    let client = reqwest::Client::new();
+    let ask = async |host: &str| {
+        let answer = client.get(format!("{}/boats/1", server.base)).header("Host", host).send().await.unwrap();
+        (answer.status().as_u16(), answer.text().await.unwrap())
+    };
+    for host in ["rebound.example", "rebound.example:8000", "127.0.0.1.rebound.example", "keel.lan"] {
+        let (status, text) = ask(host).await;
+        assert_eq!(status, 421, "{host}");
+        assert!(!text.contains("csrf"), "{host}");
+    }
+    for host in [format!("127.0.0.1:{port}"), format!("localhost:{port}"), "localhost".to_owned()] {
+        assert_eq!(ask(&host).await.0, 200, "{host}");
+    }
+    // A form posted under a foreign name is not taken either.
+    let posted =
+        client.post(format!("{}/boats/new", server.base)).header("Host", "rebound.example").send().await.unwrap();
+    assert_eq!(posted.status().as_u16(), 421);
 }

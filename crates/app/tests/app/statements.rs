@@ -3,7 +3,7 @@
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use mend_keel::web::folder::DataFolder;
-use mend_keel::web::settings::Mode;
+use mend_keel::web::settings::{Mode, Settings};
 use mend_keel::{demo, server};
 use mend_keel_store::Store;
 use rocket::http::{ContentType, Status};
@@ -35,13 +35,17 @@ async fn statements(client: &Client, path: &str) -> usize {
     COUNTED.load(Ordering::SeqCst)
 }
 
+fn settings(folder: DataFolder) -> Settings {
+    Settings { mode: Mode::Demo, folder, hosts: Vec::new(), tls_in_front: false, megapixels: 80 }
+}
+
 /// The demo yard with another boat copied as often as asked for.
 async fn yard(more: usize) -> (tempfile::TempDir, Client) {
     let home = tempfile::tempdir().unwrap();
     let folder = DataFolder::open(home.path()).unwrap();
     let store = Store::open(&folder.database()).await.unwrap();
     demo::fill(&store, &folder.photos()).await.unwrap();
-    let client = Client::tracked(server::build(store, folder, Mode::Demo, 0).unwrap()).await.unwrap();
+    let client = Client::tracked(server::build(store, settings(folder), 0).unwrap()).await.unwrap();
     // The first page signs the demo's owner in.
     let page = client.get("/boats/new").dispatch().await.into_string().await.unwrap();
     let field = |name: &str| {

@@ -405,3 +405,72 @@ async fn a_place_is_read_as_the_pages_print_it() {
     let page = visitor.get("/boats/1?at=FR9P%20elbow").await.text;
     assert!(page.contains("write a place as"), "an unknown part of it is told: {page}");
 }
+
+#[tokio::test]
+async fn a_joint_nobody_saw_is_assumed_and_no_conflict_until_somebody_sees_it() {
+    let server = Server::serve();
+    let visitor = Visitor::new(&server);
+    crate::people::first_account(&visitor).await;
+    let boat = visitor.send("/boats/new", "/boats/new", &crate::support::BOAT).await;
+    assert_eq!(boat.status, 303, "{}", boat.text);
+    let map = visitor.get("/boats/1").await.text;
+    let assumed = map.matches("class=\"joint assumed\"").count();
+    assert!(assumed > 4, "{assumed} joints of a planked hull of 7 m");
+    assert!(map.contains("joint, assumed: nobody saw it"));
+    assert!(!map.contains("joints too close"));
+    let shape = visitor.get("/boats/1/shape").await.text;
+    assert!(shape.contains("0 joints on both sides were seen"), "{shape}");
+
+    // The bay of the first one, and the strake in which it lies.
+    let bay = map.split("<title>joint in bay ").nth(1).unwrap().split(':').next().unwrap().to_owned();
+    let mut place = String::new();
+    for strake in 1..=11 {
+        let at = format!("P{strake}+F{bay}");
+        if visitor.get(&format!("/boats/1/place?at={at}")).await.text.contains("I see the joint") {
+            place = at;
+            break;
+        }
+    }
+    assert!(!place.is_empty(), "no strake offers its joint in bay {bay}");
+    let page = format!("/boats/1?at={place}");
+    let seen = visitor.send(&page, "/boats/1/grid/see", &[("kind", "scarf_aft")]).await;
+    assert!(seen.location.starts_with("/boats/1?at=P"), "{}: {}", seen.status, seen.text);
+    let after = visitor.get(&page).await.text;
+    assert_eq!(after.matches("class=\"joint assumed\"").count(), assumed - 1);
+    assert!(after.contains(&format!("in bay {bay}</dd>")) && !after.contains("I see the joint"));
+    assert!(visitor.get("/boats/1/shape").await.text.contains("1 joints on both sides were seen"));
+}
+
+#[tokio::test]
+async fn simulated_instruments_are_off_in_a_real_yard_until_it_turns_them_on_and_then_only_count_while_they_are() {
+    let server = Server::serve();
+    let visitor = Visitor::new(&server);
+    crate::people::first_account(&visitor).await;
+    visitor.send("/boats/new", "/boats/new", &crate::support::BOAT).await;
+    let reading = "/boats/1/readings/new?at=P3%20F9";
+    let simulate = "/boats/1/simulate/meter?at=P3%20F9";
+    assert!(!visitor.get(reading).await.text.contains("data-instrument"));
+    let refused = visitor.get(simulate).await;
+    assert!(refused.status == 409 && refused.text.contains("turns them on in Practice"), "{}", refused.status);
+    assert_eq!(visitor.get("/rack/prices.csv").await.status, 409);
+
+    let yard = [("name", "Test Yard"), ("unit", "mm"), ("inch_denominator", "16")];
+    let on = [yard[0], yard[1], yard[2], ("stand_ins", "1")];
+    assert_eq!(visitor.send("/practice", "/practice", &on).await.status, 303);
+    assert!(visitor.get(reading).await.text.contains("data-instrument=\"meter\""));
+    let fields: serde_json::Value = serde_json::from_str(&visitor.get(simulate).await.text).unwrap();
+    let shown = fields["meter"].as_str().unwrap();
+    let taken = [("method", "meter"), ("meter", shown), ("wood_temperature", "12"), ("simulated", "1")];
+    // The page's script marks the hidden field; without it the field says nothing.
+    let mut keys = crate::support::keys(&visitor.get(reading).await.text, reading);
+    keys.retain(|(name, _)| name != "simulated");
+    assert_eq!(visitor.post(reading, &crate::support::with_keys(&keys, &taken)).await.status, 303);
+    let place = "/boats/1/place?at=P3+F9";
+    assert!(visitor.get(place).await.text.contains("<span class=\"tag\">simulated</span>"));
+    let spots = |page: &str| page.matches("class=\"spot-dot\"").count();
+    assert_eq!(spots(&visitor.get("/boats/1").await.text), 1);
+
+    assert_eq!(visitor.send("/practice", "/practice", &yard).await.status, 303);
+    assert!(!visitor.get(place).await.text.contains("simulated"), "off again: it counts nowhere");
+    assert_eq!(spots(&visitor.get("/boats/1").await.text), 0);
+}

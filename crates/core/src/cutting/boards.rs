@@ -117,9 +117,21 @@ const EMPTIED: u32 = 5;
 ///
 /// Errors name `boards[i]…`, `pieces[i]…`, `kerf` or `end_trim`. The same job and seed give the same plan unless `go_on` stops
 /// the search, which then gives the best found.
+///
+/// A board that curves is kept for what curves: a straight piece comes from it only where no plan without that places as much.
 pub fn plan(job: &Job, budget: u64, go_on: GoOn<'_>) -> Result<Plan, InputError> {
     check(job)?;
-    let mut search = Search::new(job, budget);
+    let spared = solve(job, budget, &mut *go_on, true);
+    let crooks = job.boards.iter().any(|b| b.sweep != 0.0);
+    if spared.unplaced.is_empty() || !crooks {
+        return Ok(spared);
+    }
+    let all = solve(job, budget, go_on, false);
+    Ok(if all.unplaced.len() < spared.unplaced.len() { all } else { spared })
+}
+
+fn solve(job: &Job, budget: u64, go_on: GoOn<'_>, spare_crooks: bool) -> Plan {
+    let mut search = Search::new(job, budget, spare_crooks);
     let mut now =
         search.open_all(State::default(), (0..job.pieces.len()).collect(), 0.0, vec![false; job.boards.len()], &[]);
     let mut best = now.clone();
@@ -164,7 +176,7 @@ pub fn plan(job: &Job, budget: u64, go_on: GoOn<'_>) -> Result<Plan, InputError>
     let used: f64 = opened.iter().map(|o| o.layout.used()).sum();
     let mut unplaced = best.unplaced;
     unplaced.sort_unstable();
-    Ok(Plan { opened, unplaced, cost: best.key.cost, bound: search.bound, waste: face - used - kept })
+    Plan { opened, unplaced, cost: best.key.cost, bound: search.bound, waste: face - used - kept }
 }
 
 fn check(job: &Job) -> Result<(), InputError> {
@@ -210,6 +222,8 @@ struct Key {
     new_area: f64,
     /// Length of long clear new boards opened, mm.
     long: f64,
+    /// Face of pieces that come from new boards, mm²: what is there already goes first.
+    from_new: f64,
     waste: f64,
 }
 
@@ -222,7 +236,12 @@ impl Key {
         if (self.cost - other.cost).abs() > 1e-9 {
             return self.cost < other.cost;
         }
-        let rest = [(self.new_area, other.new_area), (self.long, other.long), (self.waste, other.waste)];
+        let rest = [
+            (self.new_area, other.new_area),
+            (self.long, other.long),
+            (self.from_new, other.from_new),
+            (self.waste, other.waste),
+        ];
         rest.into_iter().find(|(a, b)| (a - b).abs() > 1e-6).is_none_or(|(a, b)| a < b)
     }
 }
@@ -249,7 +268,7 @@ struct Search<'j> {
 }
 
 impl<'j> Search<'j> {
-    fn new(job: &'j Job, budget: u64) -> Self {
+    fn new(job: &'j Job, budget: u64, spare_crooks: bool) -> Self {
         let serves = job
             .boards
             .iter()
@@ -260,6 +279,7 @@ impl<'j> Search<'j> {
                     .iter()
                     .map(|p| {
                         p.from.as_ref().is_none_or(|from| from.contains(&b))
+                            && !(spare_crooks && board.sweep != 0.0 && p.hang == 0.0)
                             && board.thickness >= p.thickness - 1e-9
                             && usable >= p.length - 1e-9
                             && board.width >= needed_width(p, board) - 1e-9
@@ -463,6 +483,7 @@ impl<'j> Search<'j> {
             let face = stock.length * stock.width;
             if stock.origin == Origin::New {
                 key.new_area += face;
+                key.from_new += layout.used();
                 if stock.length >= LONG && stock.defects.is_empty() {
                     key.long += stock.length;
                 }
@@ -625,6 +646,36 @@ mod tests {
         let curved = Piece { hang: 60.0, ..piece(2_200.0, 210.0) };
         assert_eq!(solve(vec![straight], vec![curved.clone()]).unplaced, [0]);
         assert!(solve(vec![crook], vec![curved]).unplaced.is_empty());
+    }
+
+    #[test]
+    fn an_offcut_that_lies_there_goes_before_more_of_a_new_board_that_is_opened_anyway() {
+        let boards = vec![board(4_800.0, 200.0, 40.0, Origin::New), board(1_300.0, 160.0, 0.0, Origin::Offcut)];
+        let found = solve(boards, vec![piece(3_000.0, 180.0), piece(1_100.0, 140.0)]);
+        let on = |board: usize| found.opened.iter().find(|o| o.board == board).map(|o| o.layout.placed[0].piece);
+        assert_eq!((on(0), on(1)), (Some(0), Some(1)), "{:?}", found.opened);
+    }
+
+    #[test]
+    fn straight_pieces_leave_the_only_crook_to_the_curved_one_and_take_it_only_where_nothing_else_serves() {
+        let crook = Stock { sweep: 75.0, ..board(2_400.0, 180.0, 0.0, Origin::Salvage) };
+        let straight = board(2_600.0, 200.0, 30.0, Origin::New);
+        let curved = Piece { hang: 60.0, ..piece(2_200.0, 210.0) };
+        let heads = [piece(900.0, 80.0), piece(900.0, 80.0)];
+        let found = solve(vec![crook.clone(), straight.clone()], vec![heads[0].clone(), heads[1].clone(), curved]);
+        assert_eq!(found.unplaced, Vec::<usize>::new());
+        let from_crook: Vec<usize> = found
+            .opened
+            .iter()
+            .filter(|o| o.board == 0)
+            .flat_map(|o| o.layout.placed.iter().map(|p| p.piece))
+            .collect();
+        assert_eq!(from_crook, [2]);
+        // With no curved piece waiting it is still kept …
+        let kept = solve(vec![crook.clone(), straight], heads.to_vec());
+        assert_eq!(kept.opened.iter().map(|o| o.board).collect::<Vec<_>>(), [1]);
+        // … unless there is no other board.
+        assert!(solve(vec![crook], heads.to_vec()).unplaced.is_empty());
     }
 
     #[test]

@@ -152,8 +152,9 @@ fn engine_config() -> CDEConfig {
 }
 
 fn shapes(job: &Job) -> Result<Vec<Shape>, InputError> {
-    error::length("width", job.width)?;
-    error::length("height", job.height)?;
+    // Smaller than this is no sheet, and larger no saw takes.
+    error::within("width", job.width, 10.0, 1e5)?;
+    error::within("height", job.height, 10.0, 1e5)?;
     error::within("gap", job.gap, 0.0, 200.0)?;
     let copies: u64 = job.parts.iter().map(|p| u64::from(p.count)).sum();
     if copies > u64::from(MOST.0) {

@@ -6,7 +6,7 @@ use crate::reason::Reason;
 
 use super::pattern::{Crossing, CrossingPlan, How, OldHole, Size, plan};
 use super::through::{self, Kind, Layer, Nail};
-use super::{Joining, ScrewPlan, crossing, order, screws};
+use super::{Joining, ScrewPlan, crossing, order, screws, table_end};
 
 /// A fastening with its size, drills and length, for one thickness of plank. mm.
 #[derive(Debug, Clone, PartialEq)]
@@ -62,7 +62,14 @@ pub fn fastener(kind: Kind, join: &Joining<'_>) -> Result<Fastener, InputError> 
                 size: Size::Nail(nail.shank),
                 length: Some(nail.length),
                 drills: Drills::Nail(nail),
-                reasons: vec![reason],
+                reasons: vec![
+                    reason,
+                    table_end(
+                        join.plank_thickness,
+                        through::THICKEST_NAILED,
+                        "5.5 mm is the last: bolts hold thicker planking",
+                    ),
+                ],
             })
         }
         Kind::Bolt => {
@@ -119,6 +126,9 @@ pub struct Planned {
     pub old: Vec<OldHole>,
     /// Somebody recorded the old holes here.
     pub recorded: bool,
+    /// Holes where the pattern would have put them leave no room, but nobody recorded any: the places are those of sound wood, and
+    /// the old holes are looked for first.
+    pub doubtful: bool,
     pub plan: CrossingPlan,
 }
 
@@ -183,9 +193,17 @@ pub fn plan_region(shell: &Shell, region: &Region, known: &Known<'_>) -> Result<
             let end =
                 joints.iter().map(|e| e - x).min_by(|a, b| a.abs().total_cmp(&b.abs())).filter(|e| e.abs() < 200.0);
             let here = Crossing { width, sided: region.frame_sided, size, old, end };
-            let plan = plan(&here)?;
-            plan.places.iter().for_each(|p| add(p.size, 1));
-            crossings.push(Planned { at, old: here.old, recorded, plan });
+            let mut planned = plan(&here)?;
+            // What nobody recorded condemns no plank.
+            let mut doubtful = false;
+            if planned.renew && !recorded {
+                let sound = plan(&Crossing { old: Vec::new(), ..here.clone() })?;
+                if !sound.renew {
+                    (planned, doubtful) = (sound, true);
+                }
+            }
+            planned.places.iter().for_each(|p| add(p.size, 1));
+            crossings.push(Planned { at, old: here.old, recorded, doubtful, plan: planned });
         }
         let bays = region.frames.1 - region.frames.0;
         if region.in_lap > 0 && bays > 0 {

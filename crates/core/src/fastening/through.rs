@@ -57,8 +57,10 @@ pub fn choose(at: At) -> (Kind, Vec<Reason>) {
     }
 }
 
+/// The table of nails ends here: thicker planking, mm, is bolted.
+pub const THICKEST_NAILED: f64 = 28.0;
 /// Nail shank by plank thickness, mm, handbook 05.
-const NAILS: [(f64, f64); 4] = [(10.0, 3.0), (16.0, 3.5), (22.0, 4.5), (28.0, 5.5)];
+const NAILS: [(f64, f64); 4] = [(10.0, 3.0), (16.0, 3.5), (22.0, 4.5), (THICKEST_NAILED, 5.5)];
 /// Thickness of a rove, mm (*yard rule*).
 pub const ROVE: f64 = 1.2;
 

@@ -139,6 +139,20 @@ impl MemberKind {
         }
     }
 
+    /// Which way a drawing's x and y run on it.
+    pub fn axes(self) -> &'static str {
+        match self {
+            Self::Frame => "x runs from the head down, y across its face",
+            Self::Floor | Self::Beam | Self::TransomPlank => "x runs from port to starboard, y across its face",
+            Self::Stem | Self::Sternpost | Self::HornTimber | Self::Deadwood => {
+                "x runs from the foot up, y across its face"
+            }
+            Self::Spar => "x runs from the heel up, y across its face",
+            Self::Plank => "x runs aft from the datum, y up from the lower edge",
+            _ => "x runs aft from its fore end, y across its face",
+        }
+    }
+
     /// What a cell is called.
     pub fn cell_name(self, cell: u32) -> String {
         let part = |names: [&str; 3]| names.get(cell as usize - 1).map_or(format!("part {cell}"), |n| (*n).to_owned());
@@ -270,6 +284,11 @@ impl Form<'_> {
         self.beam / 2.0 * COVERING_SHARE
     }
 }
+
+/// Length of a solid spar for each mm of its thickness: what stands well stayed (*yard rule*), to be measured.
+const SPAR_SLENDERNESS: f64 = 75.0;
+/// No spar is generated thinner, mm.
+const THINNEST_SPAR: f64 = 40.0;
 
 /// A boat takes no more metres of keel or spar than this many cells.
 const MOST_METRES: u32 = 60;
@@ -409,8 +428,8 @@ pub fn lay_out(form: &Form<'_>) -> Vec<Member> {
             count,
             metres(*length),
             *length,
-            (length / 45.0).max(40.0),
-            (length / 45.0).max(40.0),
+            (length / SPAR_SLENDERNESS).max(THINNEST_SPAR),
+            (length / SPAR_SLENDERNESS).max(THINNEST_SPAR),
         );
     }
     members
@@ -684,6 +703,16 @@ mod tests {
         assert!(stitched.contains(&MemberKind::DeckPanel));
         let open = kinds(Construction::Lapstrake, DeckKind::Open);
         assert!(!open.contains(&MemberKind::Beam) && !open.contains(&MemberKind::CoveringBoard));
+    }
+
+    #[test]
+    fn a_mast_of_thirteen_metres_is_no_beam_of_a_foot_and_runs_from_its_heel() {
+        with_form(Construction::CarvelCaulked, DeckKind::LaidStraight, 13_000.0 / 1.05, |form| {
+            let mast = lay_out(form).into_iter().find(|m| m.kind == MemberKind::Spar).unwrap();
+            assert!((mast.length - 13_000.0).abs() < 1.0 && (150.0..190.0).contains(&mast.width), "{mast:?}");
+        });
+        assert!(MemberKind::Spar.axes().contains("heel up") && MemberKind::Frame.axes().contains("head down"));
+        assert!(!MemberKind::Frame.axes().contains("aft") && MemberKind::Plank.axes().contains("aft"));
     }
 
     proptest! {

@@ -176,6 +176,55 @@ pub struct Blank {
     pub thickness: f64,
 }
 
+/// A backing piece behind a graving piece: lengths mm, `low` up from the plank's lower edge.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Backing {
+    pub from: f64,
+    pub to: f64,
+    pub low: f64,
+    pub high: f64,
+    /// As thick as the plank.
+    pub thickness: f64,
+    /// Through its lap all round, a lap's breadth apart (*yard rule*).
+    pub fastenings: u32,
+}
+
+impl Backing {
+    pub fn length(&self) -> f64 {
+        self.to - self.from
+    }
+
+    pub fn width(&self) -> f64 {
+        self.high - self.low
+    }
+
+    /// Its face against plank and piece, mm².
+    pub fn face(&self) -> f64 {
+        self.length() * self.width()
+    }
+}
+
+/// A backing piece laps the piece before it by this all round, mm.
+pub const LAP: f64 = 50.0;
+/// Fastenings in its lap stand this far apart, mm (*yard rule*).
+const LAP_SPACING: f64 = 75.0;
+
+/// What backs an outline in a plank: its lap all round as far as the plank goes.
+pub fn backing(plank: &Plank, outline: &[Point]) -> Option<Backing> {
+    let ((x0, x1), (y0, y1)) = extent(outline, 0).zip(extent(outline, 1))?;
+    let (from, to) = ((x0 - LAP).max(0.0), (x1 + LAP).min(plank.length));
+    let middle = ((x0 + x1) / 2.0).clamp(0.0, plank.length);
+    let (lower, upper) = (polyline_at(&plank.lower, middle), polyline_at(&plank.upper, middle));
+    let (low, high) = ((y0 - LAP).max(lower), (y1 + LAP).min(upper));
+    Some(Backing { from, to, low, high, thickness: plank.thickness, fastenings: lap_fastenings(to - from, high - low) })
+}
+
+/// Fastenings of a backing piece so long and wide, mm: round the middle of its lap.
+pub fn lap_fastenings(length: f64, width: f64) -> u32 {
+    let round = 2.0 * ((length - LAP).max(0.0) + (width - LAP).max(0.0));
+    (round / LAP_SPACING).ceil().max(4.0) as u32
+}
+
 /// A graving piece. Lengths mm, areas mm².
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Patch {
@@ -192,6 +241,8 @@ pub struct Patch {
     /// Thickness of the piece before it is planed flush.
     pub thickness: f64,
     pub blank: Blank,
+    /// What stands behind it, where it goes right through or is let into a crack at half depth.
+    pub backing: Option<Backing>,
     /// Why this place wants a splice and not a patch.
     pub splice_instead: Option<String>,
     pub reasons: Vec<Reason>,
@@ -286,6 +337,8 @@ fn check_rules(rules: &GravingRules) -> Result<(), InputError> {
         ("edge_land", rules.edge_land),
         ("proud", rules.proud),
         ("blank_margin", rules.blank_margin),
+        ("least_side", rules.least_side),
+        ("least_corner", rules.least_corner),
     ] {
         error::within(field, value, 0.0, MOST)?;
     }
@@ -331,7 +384,19 @@ fn describe(request: &Request, found: Found) -> Patch {
         (false, true) => ToEdge::Upper,
         (true, true) => ToEdge::Both,
     };
-    facts(request, found.outline, to_edge, found.broken, found.on_frame)
+    let mut patch = facts(request, found.outline, to_edge, found.broken, found.on_frame);
+    if !found.shapely && found.broken.is_none() {
+        patch.reasons.push(
+            Reason::new(
+                "graving.shape",
+                Verdict::Against,
+                "holes, damage and edge leave no outline without a short side, a sharp corner or an undercut",
+            )
+            .value("shortest side wished", request.rules.least_side, "mm")
+            .value("sharpest corner wished", request.rules.least_corner, "°"),
+        );
+    }
+    patch
 }
 
 /// What an outline makes: its depth, what it swallows and leaves, and the reasons.
@@ -412,6 +477,7 @@ fn facts(
             width: y1 - y0 + 2.0 * rules.blank_margin,
             thickness,
         },
+        backing: if through { backing(plank, &outline) } else { None },
         outline,
         splice_instead,
         reasons,

@@ -3,4 +3,5 @@
 pub mod estimate;
 pub mod holds;
 pub mod order;
+pub mod sequence;
 pub mod tasks;

@@ -37,6 +37,8 @@ pub struct Extent {
     pub heavy: f64,
     /// What lies between the planks beside it: seams are caulked, laps cleaned and bedded, edges glued.
     pub between: Between,
+    /// Length of backing pieces behind graving pieces, mm.
+    pub backing: f64,
 }
 
 /// A plank pressed to shape stays blocked so long before it is fastened, h: days, not hours (*yard rule*).
@@ -178,6 +180,10 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
     if kind.is_glued() {
         tasks.push(task(O::Glue, glued, cut.max(0.5), GLUE_CURE_HOURS, &[Caution::Resins]));
     }
+    if extent.backing > 0.0 {
+        let what = "Make the backing piece, fit it to the plank from inside, wet out and bed it";
+        tasks.push(task(O::DryFit, what, (extent.backing / 1000.0).max(0.3), 0.0, &[Caution::Resins]));
+    }
     if extent.fastenings > 0 {
         tasks.push(fasten());
     }
@@ -203,6 +209,7 @@ mod tests {
             places: 1,
             heavy: 1.0,
             between: Between::Seam,
+            backing: 0.0,
         };
         unfold(kind, &extent, |op| op.rate().0).into_iter().map(|t| t.operation).collect()
     }
@@ -226,6 +233,16 @@ mod tests {
         let steamed = order_of(OptionKind::Steam);
         let at = |op| steamed.iter().position(|o| *o == op).unwrap();
         assert!(at(Operation::Mill) < at(Operation::Bend) && at(Operation::Bend) < at(Operation::DryFit));
+    }
+
+    #[test]
+    fn a_backing_piece_is_fitted_before_it_is_fastened() {
+        let backed = Extent { backing: 400.0, fastenings: 8, places: 1, length: 300.0, ..Extent::default() };
+        let told: Vec<_> = unfold(OptionKind::Graving, &backed, |op| op.rate().0).into_iter().map(|t| t.what).collect();
+        let at = |word: &str| told.iter().position(|t| t.contains(word)).unwrap();
+        assert!(at("glue and clamp") < at("backing piece") && at("backing piece") < at("fasten and plug"));
+        let bare = Extent { backing: 0.0, ..backed };
+        assert!(!unfold(OptionKind::Graving, &bare, |op| op.rate().0).iter().any(|t| t.what.contains("backing")));
     }
 
     #[test]

@@ -151,7 +151,7 @@ fn checked_skin(skin: ExtSkin) -> Result<Skin, InputError> {
     if !(0.0..=1.0).contains(&skin.soft_share) {
         return Err(InputError::new("skin.soft_share", format!("must be between 0 and 1, was {}", skin.soft_share)));
     }
-    Ok(Skin { panels: skin.panels, soft_panels: skin.soft_panels, soft_share: skin.soft_share })
+    Ok(Skin { panels: skin.panels, soft_panels: skin.soft_panels, soft_share: skin.soft_share, other_thickness: 0 })
 }
 
 fn option(option: &RepairOption) -> Value {

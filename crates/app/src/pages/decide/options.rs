@@ -18,6 +18,7 @@ use crate::file::decide::{self, Subject, pieces, rates, settled};
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{self, Units};
 use crate::web::auth::{BoatReader, Crew};
+use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
@@ -135,6 +136,8 @@ struct Options {
     /// Beside another school: option, rank and score here, rank and score there, what only one of them says.
     beside: Vec<Beside>,
     with_name: &'static str,
+    /// With what decision the options were shown.
+    was: String,
     typed: Typed,
     faults: Faults,
 }
@@ -323,6 +326,7 @@ async fn page(
         with: with.map_or(String::new(), |s| s.code().to_owned()),
         beside,
         with_name: with.map_or("", School::label),
+        was: decided_kept(file, id).token(),
         typed,
         faults,
     })
@@ -368,6 +372,7 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, part: i64, posted: Post
     if chosen.is_empty() || !read.faults.is_empty() {
         return render_faulty(&page(&desk, &file, &subject, None, posted.form.typed(), read.faults).await?);
     }
+    posted.still(&format!("The decision on {}", subject.name()), &decided_kept(&file, part))?;
     let mut work = desk.store.begin(posted.act()).await?;
     let mut new_wood = false;
     for (subject, option) in &chosen {
@@ -380,6 +385,17 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, part: i64, posted: Post
     let location = if new_wood { format!("/boats/{id}/shape") } else { format!("/boats/{id}/decide") };
     work.commit(&location).await?;
     Ok(Answer::Go(location))
+}
+
+/// The decision on a part as it stands.
+fn decided_kept(file: &BoatFile, part: i64) -> Kept {
+    let decision = file.decision(part);
+    let words: Vec<(String, String)> = pairs(OptionKind::ALL, OptionKind::code, OptionKind::label);
+    Kept::default().choice("option", "Decided", decision.map_or("", |d| d.kind.code()), &words).text(
+        "reason",
+        "Because",
+        decision.map_or(String::new(), |d| d.reason.clone()),
+    )
 }
 
 /// Why something was decided: it must be said.

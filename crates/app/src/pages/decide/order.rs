@@ -3,19 +3,17 @@
 use askama::Template;
 use mend_keel_core::caution::Caution;
 use mend_keel_core::grid::member::MemberKind;
-use mend_keel_core::reason::{Reason, Verdict};
-use mend_keel_core::survey::Grade;
-use mend_keel_core::work::estimate::Operation;
-use mend_keel_core::work::holds::{self, Member, Stands};
-use mend_keel_core::work::order::{self, DeckSchool, Hull, May, Part, State};
-use mend_keel_store::decisions::Decision;
+use mend_keel_core::work::holds;
+use mend_keel_core::work::order::{self, DeckSchool, May};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
+use crate::file::order::{hull, parts, rests_on, standing};
 use crate::view::layers::Layers;
 use crate::view::map::{Map, Marked, OrderMark};
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
+use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, Result};
@@ -35,6 +33,7 @@ struct Show {
     port_out: usize,
     starboard_out: usize,
     decks: Choices,
+    was: String,
     typed: Typed,
     faults: Faults,
     caution: &'static str,
@@ -50,99 +49,11 @@ struct Row {
     reasons: Vec<ReasonView>,
 }
 
-/// How far a decision's work has come, from its tasks: shored, measured, and in or out of the boat.
-fn progress(file: &BoatFile, decision: &Decision) -> (bool, bool, State) {
-    let of = |op: Operation| file.tasks.iter().filter(move |t| t.decision_id == decision.id && t.operation == op);
-    let done = |op: Operation| of(op).all(|t| t.done_at.is_some());
-    let any_done = |op: Operation| of(op).any(|t| t.done_at.is_some());
-    let closes = [Operation::Glue, Operation::Fasten, Operation::Fair];
-    let closing = closes.into_iter().find(|op| of(*op).next().is_some());
-    let state = match closing {
-        Some(op) if any_done(op) && done(Operation::Glue) && done(Operation::Fasten) => State::In,
-        _ if any_done(Operation::CutOut) => State::Out,
-        _ => State::Planned,
-    };
-    (done(Operation::Shore), done(Operation::TakeShape), state)
-}
-
-/// Every part that work was decided on, as the core sees it.
-pub fn parts(file: &BoatFile) -> Vec<Part> {
-    let shell = &file.boat.shell;
-    file.decisions
-        .iter()
-        .filter_map(|decision| {
-            let (shored, measured, state) = progress(file, decision);
-            let (kind, side, number, span) = match file.planks.iter().find(|p| p.id == decision.member_id) {
-                Some(p) => (MemberKind::Plank, Some(p.side), p.strake, p.place().span(shell)),
-                None => {
-                    let m = file.members.iter().find(|m| m.id == decision.member_id)?;
-                    let span = match m.kind {
-                        MemberKind::Frame | MemberKind::Floor if m.number <= shell.frame_count() && m.number > 0 => {
-                            let x = shell.frame_x(m.number);
-                            (x, x)
-                        }
-                        MemberKind::Beam => {
-                            let x = shell.length() * f64::from(m.number) / f64::from(m.of_count.max(1));
-                            (x, x)
-                        }
-                        _ => (0.0, shell.length()),
-                    };
-                    (m.kind, m.side, m.number, span)
-                }
-            };
-            Some(Part {
-                id: decision.member_id,
-                name: file.part_name(decision.member_id)?,
-                kind,
-                side,
-                number,
-                span,
-                takes_out: decision.kind.takes_out(),
-                shored,
-                measured,
-                state,
-            })
-        })
-        .collect()
-}
-
-/// Everything of her that carries or is carried, with what of it is rotten and what is out. Ids of the parts, in their order.
-fn standing(file: &BoatFile, parts: &[Part]) -> (Vec<i64>, Vec<Member>) {
-    let rotten = |id: i64| file.found_on(id).any(|f| f.kind.is_decay() && f.grade >= Grade::Renew);
-    let out = |id: i64| parts.iter().any(|p| p.id == id && p.takes_out && p.state == State::Out);
-    let stands: Vec<Stands> = file
-        .members
-        .iter()
-        .map(|m| Stands {
-            name: m.name.clone(),
-            kind: m.kind,
-            side: m.side,
-            number: m.number,
-            rotten: rotten(m.id),
-            out: out(m.id),
-        })
-        .collect();
-    (file.members.iter().map(|m| m.id).collect(), holds::standing(&stands))
-}
-
-/// What rests on a part alone, where it is to come out.
-fn rests_on(part: &Part, ids: &[i64], all: &[Member]) -> Vec<Reason> {
-    let Some(next) = ids.iter().position(|id| *id == part.id) else { return Vec::new() };
-    if !part.takes_out || part.state != State::Planned {
-        return Vec::new();
-    }
-    let found = holds::check(all, next).map(|h| h.reasons).unwrap_or_default();
-    // What is shored for it stands in; neighbours out together are told by the order itself.
-    let told = |r: &Reason| r.rule == "order.rests" && r.verdict == Verdict::Forbids && !part.shored;
-    found.into_iter().filter(told).map(|r| Reason { verdict: Verdict::Against, ..r }).collect()
-}
-
 fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> Show {
     let parts = parts(file);
     let (ids, standing) = standing(file, &parts);
     let keep_off = holds::keep_off(&standing).into_iter().map(|i| standing[i].name.clone()).collect();
-    let hull = Hull { moulds: file.boat.moulds, deck: file.boat.deck_school };
-    let order = order::check(&parts, hull);
+    let order = order::check(&parts, hull(file));
     let mut marks = Vec::new();
     let mut rows: Vec<(u32, May, Row)> = Vec::new();
     for (part, status) in parts.iter().zip(&order.parts) {
@@ -195,6 +106,7 @@ fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> Show 
         port_out: order.out.0,
         starboard_out: order.out.1,
         decks: pairs(DeckSchool::ALL, DeckSchool::code, DeckSchool::label),
+        was: hold_kept(file).token(),
         typed,
         faults,
         caution: Caution::UnderHull.text(),
@@ -212,6 +124,17 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     render(&show(&desk, &file, typed, Faults::default()))
 }
 
+/// What holds her as it stands.
+fn hold_kept(file: &BoatFile) -> Kept {
+    let decks = pairs(DeckSchool::ALL, DeckSchool::code, DeckSchool::label);
+    Kept::default().ticked("moulds", "Moulds or battens hold her", file.boat.moulds).choice(
+        "deck",
+        "Goes on first",
+        file.boat.deck_school.code(),
+        &decks,
+    )
+}
+
 /// Keeps what holds her shape, and which of her deck goes on first.
 #[post("/boats/<id>/order", data = "<posted>")]
 pub async fn hold(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
@@ -221,6 +144,7 @@ pub async fn hold(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let Some(deck) = read.choice("deck", DeckSchool::from_code) else {
         return render_faulty(&show(&desk, &file, posted.form.typed(), read.faults));
     };
+    posted.still("What holds her", &hold_kept(&file))?;
     let location = format!("/boats/{id}/order");
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_hold(id, moulds, deck).await?;

@@ -27,7 +27,7 @@ use crate::view::{self, Units};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
-use crate::web::form::{Faults, Posted, Reader, Typed};
+use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "decide/together.html")]
@@ -496,9 +496,20 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let region = Region::new(&file, &parts, spaces(&file, longest_stock(&desk, &file).await?))?;
     let laid = region.held(&laid);
     let options = region.options(&laid, &decide::rates(desk.store).await?)?;
+    let against = form.text("against", NOTE_LIMIT);
+    let refused: Vec<String> =
+        region.planks.iter().zip(&options).filter(|(_, o)| o.forbidden()).map(|(p, _)| p.name()).collect();
+    if !refused.is_empty() && against.is_empty() {
+        let message = format!("a rule speaks against this on {}: say why it is done all the same", refused.join(", "));
+        form.faults.add(InputError::new("against", message));
+    }
+    if !form.faults.is_empty() {
+        return render_faulty(&show(&desk, &file, &asked, posted.form.typed(), form.faults).await?);
+    }
     let mut work = desk.store.begin(posted.act()).await?;
     for ((plank, l), option) in region.planks.iter().zip(&laid).zip(&options) {
-        let (decision, pieces) = decide::settled(&file, &Subject::Plank(plank), option, reason.clone(), "");
+        let why = if option.forbidden() { against.as_str() } else { "" };
+        let (decision, pieces) = decide::settled(&file, &Subject::Plank(plank), option, reason.clone(), why);
         let pieces = divided(&file, plank, &l.stretch, pieces);
         let decided = work.decide(&decision, &pieces).await?;
         work.add_tasks(id, plank.id, decided, &option.tasks).await?;

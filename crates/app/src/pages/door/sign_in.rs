@@ -1,5 +1,7 @@
 //! Signing in and out, and the first account of a new yard.
 
+use std::net::IpAddr;
+
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::units::LengthUnit;
@@ -10,10 +12,11 @@ use rocket::http::{Cookie, CookieJar, SameSite, Status};
 use rocket::{State, get, post};
 
 use crate::web::assets;
-use crate::web::auth::{self, SignInTries, random_token};
+use crate::web::auth::{self, SignInTries, Trier, random_token};
 use crate::web::error::{Answer, Result};
 use crate::web::form::{Faults, Posted, Reader, Submission, Typed};
 use crate::web::heavy;
+use crate::web::settings::Settings;
 
 /// Before anyone is signed in the form's token is kept in a cookie of its own.
 const FORM_COOKIE: &str = "keel_form";
@@ -58,8 +61,10 @@ pub async fn form(store: &State<Store>, jar: &CookieJar<'_>) -> Result {
 #[post("/sign-in", data = "<form>")]
 pub async fn enter(
     store: &State<Store>,
+    settings: &State<Settings>,
     tries: &State<SignInTries>,
     jar: &CookieJar<'_>,
+    address: Option<IpAddr>,
     form: Form<Submission>,
 ) -> Result {
     let login = form.get("login").trim().to_owned();
@@ -68,26 +73,27 @@ pub async fn enter(
         return show(jar, false, typed, stale());
     }
     let mut faults = Faults::default();
-    if !tries.may_try(&login) {
-        faults.add(InputError::new("login", "too many tries; wait a quarter of an hour"));
+    let who = Trier::new(&login, address, auth::knows_device(jar, &login));
+    if let Err(wait) = tries.begin(&who) {
+        let message = format!("too many tries; wait {} s", wait.as_secs().max(1));
+        faults.add(InputError::new("login", message));
         return show(jar, false, typed, faults);
     }
     let account = accounts::find_login(store, &login).await?;
     if !heavy::compute(|| auth::password_matches(form.get("password"), account.as_ref())).await? {
-        tries.failed(&login);
         faults.add(InputError::new("password", "login and password do not belong together"));
         return show(jar, false, typed, faults);
     }
-    tries.succeeded(&login);
+    tries.succeeded(&who);
     match account {
-        Some(account) => open(store, jar, account).await,
+        Some(account) => open(store, settings, jar, account).await,
         None => show(jar, false, typed, faults),
     }
 }
 
-async fn open(store: &Store, jar: &CookieJar<'_>, account: accounts::Account) -> Result {
+async fn open(store: &Store, settings: &Settings, jar: &CookieJar<'_>, account: accounts::Account) -> Result {
     let home = account.guest_boat.map_or("/".to_owned(), |boat| format!("/boats/{boat}"));
-    auth::sign_in(store, jar, account).await.map_err(|e| crate::web::error::AppError::Broken(e.message))?;
+    auth::sign_in(store, settings, jar, account).await.map_err(|e| crate::web::error::AppError::Broken(e.message))?;
     Ok(Answer::Go(home))
 }
 
@@ -100,13 +106,18 @@ pub async fn first(store: &State<Store>, jar: &CookieJar<'_>) -> Result {
 }
 
 #[post("/first", data = "<form>")]
-pub async fn first_account(store: &State<Store>, jar: &CookieJar<'_>, form: Form<Submission>) -> Result {
+pub async fn first_account(
+    store: &State<Store>,
+    settings: &State<Settings>,
+    jar: &CookieJar<'_>,
+    form: Form<Submission>,
+) -> Result {
     let typed = ["yard", "name", "login"].into_iter().fold(Typed::default(), |t, field| t.with(field, form.get(field)));
     if !token_holds(jar, &form) {
         return show(jar, true, typed, stale());
     }
     let mut read = Reader::new(&form, LengthUnit::Millimetre);
-    let yard = Yard { name: read.name("yard"), unit: "mm".into(), inch_denominator: 16 };
+    let yard = Yard::named(read.name("yard"));
     let (name, login) = (read.name("name"), read.name("login"));
     let password_hash = heavy::compute(|| auth::hash_password(form.get("password"))).await?.unwrap_or_else(|e| {
         read.faults.add(e);
@@ -127,7 +138,7 @@ pub async fn first_account(store: &State<Store>, jar: &CookieJar<'_>, form: Form
         .await?;
     work.commit("/").await?;
     match accounts::find_login(store, &login).await? {
-        Some(account) => open(store, jar, account).await,
+        Some(account) => open(store, settings, jar, account).await,
         None => Ok(Answer::Go("/sign-in".into())),
     }
 }

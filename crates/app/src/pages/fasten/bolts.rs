@@ -58,8 +58,8 @@ fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
         ("Stack", stack.join(", ")),
         ("Grip", units.fine(b.grip)),
         ("Bolt", format!("{:.0} mm by {sold}", plan.diameter)),
-        ("Clearance drill", units.fine(b.clearance_drill)),
-        ("Tapping drill", units.fine(b.tapping_drill)),
+        ("Clearance drill", units.drill(b.clearance_drill)),
+        ("Tapping drill", units.drill(b.tapping_drill)),
         ("Oversize, to be filled", units.fine(b.oversize)),
         (
             "Backing plate",
@@ -84,8 +84,8 @@ fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
         format!("What lies behind was looked at: {}", stack.join(", ")),
         format!(
             "Drill read out: {} for clearance, {} where it is tapped",
-            units.fine(b.clearance_drill),
-            units.fine(b.tapping_drill)
+            units.drill(b.clearance_drill),
+            units.drill(b.tapping_drill)
         ),
         format!("Depth read out: {} through", units.fine(b.grip)),
     ];
@@ -93,7 +93,7 @@ fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
         checks.extend([
             format!("Bored oversize first: {}, the core raked out a little behind the skins", units.fine(b.oversize)),
             "The hole painted with unfilled epoxy, then filled with thickened epoxy, proud".to_owned(),
-            format!("Cured hard, planed flush, and only then bored again at {}", units.fine(b.clearance_drill)),
+            format!("Cured hard, planed flush, and only then bored again at {}", units.drill(b.clearance_drill)),
         ]);
     }
     for (n, h) in plan.holes.iter().enumerate().take(40) {

@@ -4,11 +4,11 @@ use std::fmt::Write;
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::metals::{self, Item, Level, Trouble, Zone};
+use mend_keel_core::metals::{self, Age, Item, Level, Trouble, Zone};
 use mend_keel_store::fastenings::{self, MetalItem};
 use rocket::{get, post};
 
-use crate::file::metals::{due_of_planking, joined, load, recorded};
+use crate::file::metals::{drawn_of, due_of_planking, joined, load, recorded};
 use crate::file::place::typed_place;
 use crate::file::survey::SurveyFile;
 use crate::view::reasons::{self, ReasonView};
@@ -25,6 +25,7 @@ struct Show {
     page: Page,
     boat_id: i64,
     troubles: Vec<TroubleView>,
+    anodes: Vec<ReasonView>,
     svg: String,
     items: Vec<(i64, String, String, String)>,
     due: Vec<(String, String, String)>,
@@ -74,12 +75,14 @@ async fn show(
         .filter_map(|(name, id, fitted)| {
             let metal = metals::find(id).ok()?;
             let (from, to) = metals::due(metal, i32::from(i16::try_from(fitted).ok()?))?;
-            let says = if i32::from(year) > to {
-                format!("▲ {} years past its usual life", i32::from(year) - to)
-            } else if i32::from(year) >= from {
-                "▲ falls due now".to_owned()
-            } else {
-                format!("in {} years", from - i32::from(year))
+            let says = match metals::age((from, to), i32::from(year), drawn_of(survey, id)) {
+                Age::Drawn { good, of } if good == of => {
+                    format!("✓ {of} drawn, all good: that counts, not their age; draw some again")
+                }
+                Age::Drawn { good, of } => format!("▲ {} of {of} drawn are not good: it falls due now", of - good),
+                Age::Past(years) => format!("▲ {years} years past its usual life; draw some, nobody has"),
+                Age::Due => "▲ falls due now; draw some, nobody has".to_owned(),
+                Age::In(years) => format!("in {years} years"),
             };
             Some((from, (name, format!("{}, {from} to {to}", metal.name.to_lowercase()), says)))
         })
@@ -89,6 +92,7 @@ async fn show(
         page: desk.boat_page(&survey.file, "Metals", "fasten"),
         boat_id: survey.file.boat.id,
         troubles: troubles.into_iter().map(|(_, t)| t).collect(),
+        anodes: reasons::views(&metals::anodes(&items).into_iter().collect::<Vec<_>>(), desk.units),
         svg: draw(&items, &found),
         items: kept
             .iter()

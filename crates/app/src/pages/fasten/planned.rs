@@ -3,9 +3,10 @@
 use askama::Template;
 use mend_keel_core::fastening::region::{self, Drills, Fastener};
 use mend_keel_core::fastening::through::{self, Kind};
-use mend_keel_core::fastening::{self, Joining, pattern};
-use mend_keel_core::grid::Between;
+use mend_keel_core::fastening::{self, Joining, pattern, record};
+use mend_keel_core::grid::{Address, Between};
 use mend_keel_core::metals;
+use mend_keel_core::repair::graving;
 use mend_keel_core::timber::species;
 use mend_keel_store::decisions::{Geometry, Piece};
 use mend_keel_store::plans::NewPlan;
@@ -54,19 +55,47 @@ struct PieceView {
 /// Fastenings a piece needs: those it swallows that held, or every crossing and butt of a stretch.
 fn needed(file: &BoatFile, piece: &Piece, per_crossing: u32) -> u32 {
     let Ok(plank) = file.plank(piece.member_id) else {
-        return 0;
+        return of_member(file, piece);
     };
     let holes = file.holes(plank);
     match &piece.geometry {
-        Geometry::Patch { swallowed, .. } => swallowed.len() as u32,
+        // Old holes that held nothing are not fastened again.
+        Geometry::Patch { swallowed, .. } => {
+            let held = |id: &String| holes.iter().any(|h| h.live && h.id == *id);
+            swallowed.iter().filter(|id| held(id)).count() as u32
+        }
         Geometry::Stretch { from, to, width, new_fore, new_aft, scarf, .. } => {
             let crossings: std::collections::HashSet<&str> =
                 holes.iter().filter(|h| h.x >= *from && h.x <= *to).filter_map(|h| h.id.split('.').next()).collect();
             let butts = if *scarf > 0.0 { 0 } else { u32::from(*new_fore) + u32::from(*new_aft) };
-            crossings.len() as u32 * per_crossing + butts * 2 * fastening::per_butt_side(*width)
+            crossings.len() as u32 * per_crossing
+                + butts * 2 * fastening::per_butt_side(*width)
+                + in_laps(file, to - from)
         }
-        Geometry::Timber { .. } => 0,
+        // A backing piece.
+        Geometry::Timber { from, to, width, .. } => graving::lap_fastenings(to - from, *width),
     }
+}
+
+/// Fastenings of the laps between the frames of so much plank, on a lapstrake hull.
+fn in_laps(file: &BoatFile, length: f64) -> u32 {
+    match file.boat.construction.between() {
+        Between::Lap => fastening::in_laps(length, file.boat.shell.frame_space(), file.boat.frame_sided),
+        _ => 0,
+    }
+}
+
+/// Whether a piece is solid wood of a part that is no plank.
+fn is_of_wood(piece: &Piece) -> bool {
+    matches!(piece.geometry, Geometry::Timber { sheet: false, .. })
+}
+
+/// Fastenings of a piece of a frame, a beam or the backbone: what its decision counted.
+fn of_member(file: &BoatFile, piece: &Piece) -> u32 {
+    let fasten = |t: &&mend_keel_store::tasks::Task| {
+        t.decision_id == piece.decision_id && t.operation == mend_keel_core::work::estimate::Operation::Fasten
+    };
+    file.tasks.iter().filter(fasten).map(|t| t.amount.round() as u32).sum()
 }
 
 /// A plank's width where a piece goes in.
@@ -78,14 +107,18 @@ fn width_of(piece: &Piece) -> f64 {
 }
 
 fn plan(file: &BoatFile, piece: &Piece, asked: Asked) -> std::result::Result<Fastener, AppError> {
-    let plank = file.plank(piece.member_id)?;
+    let thickness = match file.plank(piece.member_id) {
+        Ok(plank) => plank.thickness,
+        // What goes through a frame or a beam goes through as much of it as the piece is thick.
+        Err(_) => piece.thickness,
+    };
     let broken = |e: mend_keel_core::InputError| AppError::Refused(e.to_string());
     region::fastener(
         asked.kind,
         &Joining {
             plank: species::find(&piece.species).map_err(broken)?,
             frame: species::find(&file.boat.frame_species).map_err(broken)?,
-            plank_thickness: plank.thickness,
+            plank_thickness: thickness,
             plank_width: width_of(piece),
             frame_moulded: file.boat.frame_moulded,
             to_plane_off: asked.to_plane_off,
@@ -106,6 +139,20 @@ impl Asked {
     fn usual(file: &BoatFile) -> Self {
         let lap = file.boat.construction.between() == Between::Lap;
         Self { to_plane_off: USUAL_PLANING, kind: if lap { Kind::Rivet } else { Kind::Screw } }
+    }
+
+    /// As her planking is recorded to be fastened where a piece lies; the usual where nobody recorded it. What is no plank is bolted
+    /// where it is scarfed, screwed where not.
+    fn there(file: &BoatFile, piece: &Piece) -> Self {
+        let usual = Self::usual(file);
+        let Ok(plank) = file.plank(piece.member_id) else {
+            let scarfed = matches!(piece.geometry, Geometry::Timber { scarf, .. } if scarf > 0.0);
+            return Self { kind: if scarfed { Kind::Bolt } else { Kind::Screw }, to_plane_off: 0.0 };
+        };
+        let bays = plank.bays(file.boat.shell.frame_count());
+        let at = Address { side: plank.side, strake: plank.strake, frame: (bays.0 + bays.1) / 2 };
+        let kind = record::holding(&file.fastened, at).map(|r| r.kind).filter(|k| KINDS.contains(k));
+        Self { kind: kind.unwrap_or(usual.kind), ..usual }
     }
 
     /// What was chosen for a piece; the usual where nothing was yet.
@@ -141,10 +188,18 @@ fn piece_view(
             ),
         ),
     ];
+    if let Geometry::Stretch { from, to, .. } = piece.geometry
+        && in_laps(file, to - from) > 0
+    {
+        let each = fastening::per_lap_bay(file.boat.shell.frame_space(), file.boat.frame_sided);
+        let says =
+            format!("{} of them: {each} in each lap between two frames, plank to plank", in_laps(file, to - from));
+        rows.push(("In the laps", says));
+    }
     match &p.drills {
         Drills::Screw(screw) => rows.extend([
-            ("Clearance in the plank", units.fine(screw.pilot_plank)),
-            ("Pilot in the frame", units.fine(screw.pilot_frame)),
+            ("Clearance in the plank", units.drill(screw.pilot_plank)),
+            ("Pilot in the frame", units.drill(screw.pilot_frame)),
             ("Plug", units.fine(screw.plug)),
             (
                 "Bore the counterbore",
@@ -157,8 +212,8 @@ fn piece_view(
             ("Thread in the frame", units.fine(screw.hold)),
             ("Working load each", format!("{:.0} N", screw.working_load)),
         ]),
-        Drills::Nail(nail) => rows.push(("Drill", units.fine(nail.drill))),
-        Drills::Bolt(clearance) => rows.push(("Clearance drill", units.fine(*clearance))),
+        Drills::Nail(nail) => rows.push(("Drill", units.drill(nail.drill))),
+        Drills::Bolt(clearance) => rows.push(("Clearance drill", units.drill(*clearance))),
     }
     rows.push((
         "Keep from edges and ends",
@@ -189,15 +244,18 @@ const USUAL_PLANING: f64 = 2.0;
 fn page(
     desk: &Desk<'_>,
     file: &BoatFile,
-    asked: Asked,
+    asked: Option<Asked>,
     typed: Typed,
     faults: Faults,
 ) -> std::result::Result<List, AppError> {
     let pieces = file
         .pieces
         .iter()
-        .filter(|p| file.plank(p.member_id).is_ok())
-        .map(|p| piece_view(desk, file, p, Asked::chosen(file, p).unwrap_or(asked)))
+        .filter(|p| file.plank(p.member_id).is_ok() || is_of_wood(p))
+        .map(|p| {
+            let there = asked.unwrap_or_else(|| Asked::there(file, p));
+            piece_view(desk, file, p, Asked::chosen(file, p).unwrap_or(there))
+        })
         .collect::<std::result::Result<_, _>>()?;
     Ok(List {
         page: desk.boat_page(file, "Fasten", "fasten"),
@@ -215,7 +273,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let usual = Asked::usual(&file);
     let typed =
         Typed::default().with("to_plane_off", desk.units.fine(usual.to_plane_off)).with("kind", usual.kind.code());
-    render(&page(&desk, &file, usual, typed, Faults::default())?)
+    render(&page(&desk, &file, None, typed, Faults::default())?)
 }
 
 #[post("/boats/<id>/fasten/<piece>", data = "<posted>")]
@@ -229,7 +287,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
     }
     let kind = read.choice("kind", |code| KINDS.iter().copied().find(|k| k.code() == code));
     let (Some(kind), true) = (kind, read.faults.is_empty()) else {
-        return render_faulty(&page(&desk, &file, Asked::usual(&file), posted.form.typed(), read.faults)?);
+        return render_faulty(&page(&desk, &file, Some(Asked::usual(&file)), posted.form.typed(), read.faults)?);
     };
     let p = plan(&file, piece, Asked { to_plane_off, kind })?;
     let count = needed(&file, piece, fastening::per_crossing(width_of(piece)));

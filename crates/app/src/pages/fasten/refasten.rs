@@ -5,6 +5,7 @@ use std::fmt::Write;
 
 use askama::Template;
 use mend_keel_core::fastening::pattern::{How, OldHole, Size};
+use mend_keel_core::fastening::record as recorded;
 use mend_keel_core::fastening::region::{self, Count, Drills, Fastener, Planned, RegionPlan};
 use mend_keel_core::fastening::through::{self, At, Kind};
 use mend_keel_core::grid::{Address, Between, Side};
@@ -18,7 +19,7 @@ use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::decide;
-use crate::file::refasten::{Worked, old_diameter, work_out};
+use crate::file::refasten::{KnownBy, Worked, old_diameter, work_out};
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{self, Units, crossing, svg};
 use crate::web::auth::{BoatReader, Crew};
@@ -111,7 +112,9 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
     }
     let inside = read.is_on("inside");
     let kind_of = |code: &str| KINDS.iter().copied().find(|k| k.code() == code);
-    let original = read.optional_choice("original", kind_of);
+    let first = side.map(|side| Address { side, strake: s.0, frame: f.0 });
+    let on_record = first.and_then(|at| recorded::holding(&file.fastened, at)).map(|r| r.kind);
+    let original = read.optional_choice("original", kind_of).or(on_record.filter(|k| KINDS.contains(k)));
     let lap = file.boat.construction.between() == Between::Lap;
     let in_lap = if lap { read.optional_whole("in_lap", 0, 20).unwrap_or(0) } else { 0 };
     let by_rule = through::choose(At { inside, lap: in_lap > 0, original, structural: false }).0;
@@ -200,7 +203,7 @@ async fn show(
     let units = desk.units;
     let holes = fastenings::holes(desk.store, file.boat.id).await?;
     let readings = findings::readings(desk.store, file.boat.id).await?;
-    let (thick, drawn) = old_diameter(file, &readings, region);
+    let (thick, known) = old_diameter(file, &readings, region);
     let worked = work_out(file, region, &holes, thick)?;
     let plan = &worked.plan;
     let done = fastenings::done(desk.store, region.id).await?;
@@ -227,9 +230,14 @@ async fn show(
             format!(
                 "{} thick, {}; recorded at {recorded} crossings",
                 units.fine(thick),
-                if drawn > 0 { format!("by {drawn} drawn") } else { "by the plank’s thickness".to_owned() }
+                match known {
+                    KnownBy::Drawn(n) => format!("by {n} drawn"),
+                    KnownBy::Record => "as recorded".to_owned(),
+                    KnownBy::Nobody => "taken from the plank’s thickness: nobody drew or recorded any".to_owned(),
+                }
             ),
         ),
+        ("Record the holes first", plan.crossings.iter().filter(|c| c.doubtful).count().to_string()),
         ("Dowels", plan.dowels.to_string()),
         ("Hours", view::hours(hours)),
     ]);
@@ -319,13 +327,13 @@ fn sizes(f: &Fastener, units: Units) -> Vec<(&'static str, String)> {
     let mut rows = vec![("Size", size_and_length(f, units))];
     match &f.drills {
         Drills::Screw(screw) => rows.extend([
-            ("Pilot", format!("{} in the frame", units.fine(screw.pilot_frame))),
-            ("Clearance", format!("{} in the plank", units.fine(screw.pilot_plank))),
+            ("Pilot", format!("{} in the frame", units.drill(screw.pilot_frame))),
+            ("Clearance", format!("{} in the plank", units.drill(screw.pilot_plank))),
             ("Plug", format!("{}, bored {} deep", units.fine(screw.plug), units.fine(screw.bored_depth))),
             ("Bears each", format!("{:.0} N", screw.working_load)),
         ]),
-        Drills::Nail(nail) => rows.push(("Drill", units.fine(nail.drill))),
-        Drills::Bolt(clearance) => rows.push(("Clearance drill", units.fine(*clearance))),
+        Drills::Nail(nail) => rows.push(("Drill", units.drill(nail.drill))),
+        Drills::Bolt(clearance) => rows.push(("Clearance drill", units.drill(*clearance))),
     }
     rows
 }
@@ -349,7 +357,7 @@ fn count_view(c: &Count, region: &Region, worked: &Worked, items: &[Item], units
         .filter(|i| i.fastening.form.as_deref() == Some(region.kind.code()))
         .filter(|i| i.fastening.metal.as_deref() == Some(&region.metal) && same(i.fastening.size, wanted))
         .partition(fits);
-    let free = |items: &[&Item]| items.iter().map(|i| i.there - i.reserved).sum::<f64>();
+    let free = |items: &[&Item]| items.iter().map(|i| i.there - i.reserved).sum::<f64>() + 0.0;
     let (there, other) = (free(&fitting), free(&others));
     let short = f64::from(c.ordered) - there;
     let mut stores = if short > 0.0 {
@@ -378,6 +386,12 @@ fn crossing_view(
 ) -> CrossingView {
     let (at, p) = (c.at, &c.plan);
     let mut todo: Vec<String> = Vec::new();
+    if c.doubtful {
+        todo.push(
+            "Look for the old holes and record them first: where the pattern would have put them there is no room"
+                .to_owned(),
+        );
+    }
     for old in &p.plug {
         todo.push(format!("Old hole {}: draw it, drill out and plug with an epoxied dowel", old + 1));
     }

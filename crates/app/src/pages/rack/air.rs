@@ -245,6 +245,9 @@ pub async fn csv(desk: Desk<'_>, _who: Crew) -> Result {
 #[post("/rack/air", data = "<posted>")]
 pub async fn take(desk: Desk<'_>, _who: Crew, mut posted: Posted) -> Result {
     let simulated = posted.form.get("simulated") == "1";
+    if simulated {
+        desk.may_stand_in()?;
+    }
     let bytes = if simulated {
         let hour = jiff::Timestamp::now().as_second() / 3_600 * 3_600;
         let from = jiff::Timestamp::from_second(hour).unwrap_or_default() - jiff::SignedDuration::from_hours(24 * 365);

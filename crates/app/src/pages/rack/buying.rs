@@ -167,7 +167,8 @@ pub async fn page(desk: Desk<'_>, _who: Crew) -> Result {
 
 /// The simulated merchant's list, as a file.
 #[get("/rack/prices.csv")]
-pub fn list(_who: Crew) -> Result {
+pub async fn list(desk: Desk<'_>, _who: Crew) -> Result {
+    desk.may_stand_in()?;
     let rows = instruments::merchant_list(SIMULATED);
     Ok(Answer::File("prices.csv".into(), ContentType::CSV, write_prices(rows.iter()).into_bytes()))
 }
@@ -176,6 +177,9 @@ pub fn list(_who: Crew) -> Result {
 #[post("/rack/prices", data = "<posted>")]
 pub async fn take(desk: Desk<'_>, _who: Crew, mut posted: Posted) -> Result {
     let simulated = posted.form.get("simulated") == "1";
+    if simulated {
+        desk.may_stand_in()?;
+    }
     let mut faults = Faults::default();
     let (merchant, bytes) = if simulated {
         (SIMULATED.to_owned(), write_prices(instruments::merchant_list(SIMULATED).iter()).into_bytes())

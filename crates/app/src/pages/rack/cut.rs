@@ -59,6 +59,8 @@ struct Show {
     tabs: Vec<(&'static str, &'static str)>,
     boats: Vec<(i64, String, usize)>,
     made: String,
+    /// The plan's own number: what is ticked belongs to it.
+    plan: i64,
     facts: Vec<(&'static str, String)>,
     boards: Vec<BoardView>,
     unplaced: Vec<(String, String, String)>,
@@ -86,8 +88,8 @@ struct PieceView {
     width: String,
 }
 
-/// Salvage and offcuts lie in the yard already: they count this share of what new timber costs (*yard rule*).
-const ALREADY_THERE: f64 = 0.25;
+/// Most that is cut off an end as a matter of course, mm.
+const MOST_TRIM: f64 = 200.0;
 /// How long a plan may be searched for.
 const LONGEST: std::time::Duration = std::time::Duration::from_secs(10);
 
@@ -126,8 +128,8 @@ fn hang(piece: &Piece) -> f64 {
     }
 }
 
-/// The planner's job: which boards may give which piece, what each board costs, and what spoils it.
-fn job(yard: &Yard, wanted: &[&Piece], timber_price: f64, seed: u64) -> (Job, Vec<i64>) {
+/// The planner's job, with what is lost at both ends of a board where somebody said so: which boards may give which piece, what each board costs, and what spoils it.
+fn job(yard: &Yard, wanted: &[&Piece], timber_price: f64, trim: Option<f64>, seed: u64) -> (Job, Vec<i64>) {
     let free: Vec<&Board> = yard.rack.iter().filter(|b| b.state == BoardState::Free).collect();
     let stock = free.iter().map(|b| {
         let defects: Vec<(Area, u8)> = b
@@ -136,17 +138,18 @@ fn job(yard: &Yard, wanted: &[&Piece], timber_price: f64, seed: u64) -> (Job, Ve
             .iter()
             .map(|d| (Area { x0: d.x0, x1: d.x1, y0: d.y0, y1: d.y1 }, d.kind.severity()))
             .collect();
-        let share = if b.origin == Origin::New { 1.0 } else { ALREADY_THERE };
-        let by_volume = b.length * b.width * b.thickness / 1e9 * timber_price * share;
+        let by_volume = b.length * b.width * b.thickness / 1e9 * timber_price;
+        // Salvage and offcuts lie in the yard already and are not bought: they go before any new board.
+        let cost = if b.origin == Origin::New { b.details.price.unwrap_or(by_volume) } else { 0.0 };
         Stock {
             length: b.length,
             width: b.width,
             thickness: b.details.dressed.unwrap_or((b.thickness - 2.0 * PLANING_PER_FACE).max(0.1)),
-            cost: b.details.price.unwrap_or(by_volume),
+            cost,
             origin: b.origin,
             defects,
             sweep: b.details.sweep,
-            end_trim: Some(end_trim(b.thickness)),
+            end_trim: Some(trim.unwrap_or_else(|| end_trim(b.thickness))),
         }
     });
     let pieces = wanted.iter().map(|p| {
@@ -211,7 +214,7 @@ async fn show(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
     if let Some(kept) = &kept {
         facts.push(("Boards opened", kept.boards.len().to_string()));
         facts.push((
-            "Cost of stock",
+            "New stock",
             format!("{:.0}; no plan that places as much costs less than {:.0}", kept.cost, kept.bound),
         ));
         facts.push(("Waste", format!("{:.2} m² of face", kept.waste / 1e6)));
@@ -231,6 +234,7 @@ async fn show(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
         page: desk.page("For the saw", "rack"),
         tabs: tabs(),
         boats,
+        plan: row.as_ref().map_or(0, |r| r.id),
         made: row.map_or(String::new(), |r| format!("worked out {} by {}", view::when(&r.at), r.by_name)),
         facts,
         boards: views,
@@ -301,8 +305,16 @@ pub async fn begin(desk: Desk<'_>, _who: Crew, jobs: &State<Jobs>, posted: Poste
         faults.add(InputError::new("boats", "tick at least one boat whose pieces wait for boards"));
         return render_faulty(&show(&desk, posted.form.typed(), faults).await?);
     }
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let trim = read.optional_length("end_trim");
+    if trim.is_some_and(|mm| !(0.0..=MOST_TRIM).contains(&mm)) && !read.faults.has("end_trim") {
+        read.faults.add(InputError::new("end_trim", "must be between 0 and 200 mm"));
+    }
+    if !read.faults.is_empty() {
+        return render_faulty(&show(&desk, posted.form.typed(), read.faults).await?);
+    }
     let price = accounts::practice(desk.store).await?.0.prices.timber;
-    let (job, ids) = job(&yard, &wanted, price, 1);
+    let (job, ids) = job(&yard, &wanted, price, trim, 1);
     let owners: Vec<(i64, i64)> = wanted.iter().map(|p| (p.id, p.boat_id)).collect();
     let id = crate::web::auth::random_token().map_err(|e| AppError::Broken(e.message))?;
     let title = format!("Laying {} pieces on {} boards", wanted.len(), ids.len());
@@ -340,6 +352,13 @@ async fn store_plan(store: &Store, by: &str, kept: &Kept) -> std::result::Result
 pub async fn carry_out(desk: Desk<'_>, _who: Crew, board: i64, posted: Posted) -> Result {
     let yard = Yard::load(desk.store).await?;
     let row = boards::cut_plan(desk.store, "saw").await?;
+    // Ticks of a plan that was replaced meanwhile would land on pieces of another.
+    let of = posted.form.get("plan");
+    if row.as_ref().is_some_and(|r| !of.is_empty() && of != r.id.to_string()) {
+        return Err(AppError::Refused(
+            "this plan was replaced by a newer one: nothing was cut; look at the plan as it is now".into(),
+        ));
+    }
     let kept: Option<Kept> = row.map(|r| serde_json::from_value(r.body)).transpose()?;
     let (Some(kept), Some(stock)) = (
         kept.as_ref().and_then(|k| k.boards.iter().find(|b| b.board == board)),

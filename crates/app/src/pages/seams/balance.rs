@@ -13,6 +13,7 @@ use crate::view::Units;
 use crate::view::reasons::{self, ReasonView};
 use crate::view::seam_lines::{self, SeamMark};
 use crate::web::auth::{BoatReader, Crew};
+use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, Result};
@@ -39,6 +40,7 @@ struct Show {
     schools: Choices,
     orders: Choices,
     ways: Typed,
+    was: String,
     typed: Typed,
     faults: Faults,
 }
@@ -278,6 +280,7 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
         next: next(seams),
         schools: pairs(SeamSchool::ALL, SeamSchool::code, SeamSchool::label),
         orders: pairs(CaulkOrder::ALL, CaulkOrder::code, CaulkOrder::label),
+        was: ways_kept(seams).token(),
         ways: Typed::default()
             .with("school", seams.ways.ways.school.code())
             .with("stays_dry", if seams.ways.ways.stays_dry { "1" } else { "" })
@@ -291,6 +294,20 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
 pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -> Result {
     let seams = SeamFile::load(desk.store, id).await?;
     render(&show(&desk, &seams, asked.typed(), Faults::default()))
+}
+
+/// Her ways with seams as they stand.
+fn ways_kept(seams: &SeamFile) -> Kept {
+    let ways = &seams.ways;
+    Kept::default()
+        .choice(
+            "school",
+            "Seams are",
+            ways.ways.school.code(),
+            &pairs(SeamSchool::ALL, SeamSchool::code, SeamSchool::label),
+        )
+        .ticked("stays_dry", "She stays dry", ways.ways.stays_dry)
+        .choice("order", "Caulked", ways.order.code(), &pairs(CaulkOrder::ALL, CaulkOrder::code, CaulkOrder::label))
 }
 
 /// Sets her school of seams and the order she is caulked in.
@@ -309,6 +326,7 @@ pub async fn set_ways(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Re
         let shown = show(&desk, &seams, Asked::default().typed(), read.faults);
         return render_faulty(&Show { ways: posted.form.typed(), ..shown });
     };
+    posted.still("Her ways with seams", &ways_kept(&seams))?;
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_seam_ways(id, BoatWays { ways: Ways { school, stays_dry }, order }).await?;
     let location = format!("/boats/{id}/seams/all");

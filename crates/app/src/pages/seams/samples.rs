@@ -7,6 +7,7 @@ use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::web::auth::{BoatReader, Crew};
+use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
@@ -35,6 +36,8 @@ struct View {
     class: &'static str,
     good: &'static str,
     note: String,
+    /// With what outcome it was shown.
+    was: String,
     photo: Option<String>,
     /// The form with the faults is this board's.
     faulty: bool,
@@ -75,6 +78,7 @@ async fn show(
     let boards = samples::of_boat(desk.store, file.boat.id).await?;
     let view = |s: Sample| {
         let (words, class, good) = verdict(s.good);
+        let was = judged_kept(&s).token();
         let mut facts =
             vec![("Laid", format!("{} by {}", s.laid_on, s.by_name)), ("Seam", desk.units.fine(s.seam_width))];
         for (label, text) in [("Primer", s.primer), ("Colour", s.colour)] {
@@ -92,6 +96,7 @@ async fn show(
             class,
             good,
             note: s.note,
+            was,
             photo: s.photo,
             faulty: judged == Some(s.id),
         }
@@ -166,6 +171,14 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Res
     done(work, id).await
 }
 
+/// How a board came out as it stands.
+fn judged_kept(sample: &Sample) -> Kept {
+    Kept::default()
+        .choice("hold", "How it held", sample.hold.code(), &pairs(Hold::ALL, Hold::code, Hold::label))
+        .text("cured_after", "Cured after", sample.cured_after.map_or(String::new(), |d| d.to_string()))
+        .choice("good", "For the boat", verdict(sample.good).2, &verdicts())
+}
+
 async fn done(work: mend_keel_store::Work, boat: i64) -> Result {
     let location = format!("/boats/{boat}/seams/samples");
     work.commit(&location).await?;
@@ -186,6 +199,7 @@ pub async fn judge(desk: Desk<'_>, _who: Crew, id: i64, sample: i64, posted: Pos
     let (Some((hold, cured_after, good)), true) = (outcome, read.faults.is_empty()) else {
         return render_faulty(&show(&desk, &file, Some(sample.id), posted.form.typed(), read.faults).await?);
     };
+    posted.still("How the board came out", &judged_kept(&sample))?;
     let mut work = desk.store.begin(posted.act()).await?;
     work.judge_sample(&sample, hold, cured_after, good).await?;
     done(work, id).await

@@ -23,6 +23,8 @@ struct List {
     rule: String,
     broken: Vec<Broken>,
     joints: usize,
+    /// Joints that nobody saw.
+    assumed: usize,
     svg: String,
     shapes: Vec<Shape>,
     ways: Choices,
@@ -116,6 +118,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
         ),
         broken,
         joints: file.joints.len(),
+        assumed: file.assumed_joints.len(),
         shapes,
         ways: pairs(Way::ALL, Way::code, Way::label),
         parts: super::capture::parts(&file),

@@ -213,8 +213,12 @@ fn outline(file: &BoatFile, piece: &Piece, plank: Option<&Plank>) -> Vec<Point> 
             let upper = shell.strake_width_line(plank.side, plank.strake, origin + from, origin + to, origin);
             [vec![[*from, 0.0], [*to, 0.0]], upper.into_iter().rev().collect()].concat()
         }
-        (Geometry::Stretch { from, to, width, .. } | Geometry::Timber { from, to, width, .. }, _) => {
+        (Geometry::Stretch { from, to, width, .. }, _) => {
             vec![[*from, 0.0], [*to, 0.0], [*to, *width], [*from, *width]]
+        }
+        (Geometry::Timber { from, to, width, low, .. }, _) => {
+            let high = low + width;
+            vec![[*from, *low], [*to, *low], [*to, high], [*from, high]]
         }
     }
 }
@@ -279,21 +283,14 @@ fn check_view(request: &graving::Request, outline: &[Point], units: Units) -> st
 fn facts(file: &BoatFile, laid: &Laid<'_>, units: Units) -> Facts {
     let piece = &laid.piece;
     let mut facts = match &piece.geometry {
-        Geometry::Patch { outline, depth, through, area, to_edge, .. } => {
-            let thickness = laid.plank.map_or(*depth, |p| p.thickness);
-            let mut facts = vec![
-                ("Depth", if *through { format!("{}, right through", units.fine(*depth)) } else { units.fine(*depth) }),
-                ("Piece, before planing flush", units.fine(piece.thickness)),
-                ("Blank", blank(units, piece)),
-                ("Area", format!("{:.0} cm²", area / 100.0)),
-                ("Runs out to", to_edge.label().to_owned()),
-                ("Clamps", gluing::clamps(piece.length, piece.width).to_string()),
-            ];
-            if let (true, Some(size)) = (*through, rules::backing(outline, thickness)) {
-                facts.push(("Backing piece", format!("{}, lapping 50 mm all round", units.dims(&size))));
-            }
-            facts
-        }
+        Geometry::Patch { depth, through, area, to_edge, .. } => vec![
+            ("Depth", if *through { format!("{}, right through", units.fine(*depth)) } else { units.fine(*depth) }),
+            ("Piece, before planing flush", units.fine(piece.thickness)),
+            ("Blank", blank(units, piece)),
+            ("Area", format!("{:.0} cm²", area / 100.0)),
+            ("Runs out to", to_edge.label().to_owned()),
+            ("Clamps", gluing::clamps(piece.length, piece.width).to_string()),
+        ],
         Geometry::Stretch { from, to, width, new_fore, new_aft, scarf, fore_bay, aft_bay, .. } => {
             let end = |new: bool, bay: &Option<u32>| match (new, bay) {
                 (true, Some(bay)) if *scarf > 0.0 => format!("scarf in bay {bay}"),
@@ -325,7 +322,7 @@ fn facts(file: &BoatFile, laid: &Laid<'_>, units: Units) -> Facts {
             }
             facts
         }
-        Geometry::Timber { from, to, width, thickness, scarf, sheet, plies } => {
+        Geometry::Timber { from, to, width, thickness, scarf, sheet, plies, .. } => {
             let mut facts = vec![
                 ("Length", units.run(to - from)),
                 ("Section", units.dims(&[*width, *thickness])),
@@ -415,7 +412,7 @@ fn glue(laid: &Laid<'_>, asked: &Asked<'_>, units: Units, faults: &mut Faults) -
             let ends = f64::from(u8::from(*new_fore) + u8::from(*new_aft));
             ends * gluing::scarf_face(*width, *scarf, piece.thickness)
         }
-        Geometry::Timber { from, to, width, thickness, scarf, plies, sheet } => {
+        Geometry::Timber { from, to, width, thickness, scarf, plies, sheet, .. } => {
             let (from, to, width, thickness, scarf) = (*from, *to, *width, *thickness, *scarf);
             let wood = Timber { from, to, width, thickness, scarf, sheet: *sheet, plies: *plies };
             wood.joints(laid.member_length).area()
@@ -664,7 +661,18 @@ pub async fn reshape(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Po
     let Some((new, told)) = new else { return Ok(Answer::Go(location)) };
     let told = if why.is_empty() { told } else { format!("{told} ({why})") };
     let mut work = desk.store.begin(posted.act()).await?;
-    work.reshape(&laid.piece, version, &new, &told).await?;
+    if let Err(stale) = work.reshape(&laid.piece, version, &new, &told).await {
+        drop(work);
+        let theirs = decisions::piece(desk.store, id, piece).await?;
+        let now = [("version", theirs.version.to_string())];
+        let shape = |geometry: &Geometry| match geometry {
+            Geometry::Patch { outline, .. } => written(outline),
+            Geometry::Stretch { nibbed, .. } => (if *nibbed { "with nibs" } else { "with feather edges" }).to_owned(),
+            Geometry::Timber { .. } => String::new(),
+        };
+        let rows = || vec![("Corners, x and y in mm".to_owned(), shape(&theirs.geometry), shape(&new.geometry))];
+        return Err(posted.stale(stale, &theirs.name, rows, &now));
+    }
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }

@@ -2,11 +2,13 @@
 
 use askama::Template;
 use mend_keel_core::survey::Cause;
+use mend_keel_store::findings::Finding;
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::pages::survey::{Tab, tabs};
 use crate::web::auth::{BoatReader, Crew};
+use crate::web::changed::Kept;
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NAME_LIMIT, Posted, Reader, Typed};
@@ -28,6 +30,8 @@ struct Row {
     label: &'static str,
     cure: &'static str,
     treated: Option<String>,
+    /// With what treatment it was shown.
+    was: String,
     flagged: bool,
     /// Where it did damage: id, place, what, and whether a repair is decided there already.
     findings: Vec<(i64, String, &'static str, bool)>,
@@ -40,14 +44,14 @@ fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
         .iter()
         .filter_map(|cause| {
             let of: Vec<_> = file.findings.iter().filter(|f| f.cause == *cause && f.is_open()).collect();
-            let first = of.first()?;
-            // One finding added since makes the cause untreated again: it may be at work still.
-            let treated = if of.iter().all(|f| f.cause_treated.is_some()) { first.cause_treated.clone() } else { None };
-            let decided = |f: &&&mend_keel_store::findings::Finding| file.decision(f.member_id).is_some();
+            of.first()?;
+            let treated = treated_all(&of);
+            let decided = |f: &&&Finding| file.decision(f.member_id).is_some();
             Some(Row {
                 code: cause.code(),
                 label: cause.label(),
                 cure: cause.cure(),
+                was: treated_kept(treated.as_deref()).token(),
                 flagged: cause.untreated(treated.is_some()).is_some(),
                 treated,
                 decided: of.iter().filter(|f| decided(f)).count(),
@@ -73,6 +77,17 @@ fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
     }
 }
 
+/// What was done about a cause of these findings; one added since makes it untreated again: it may be at work still.
+fn treated_all(of: &[&Finding]) -> Option<String> {
+    let all = of.iter().all(|f| f.cause_treated.is_some());
+    of.first().filter(|_| all)?.cause_treated.clone()
+}
+
+/// What was done about a cause as it stands.
+fn treated_kept(how: Option<&str>) -> Kept {
+    Kept::default().text("how", "What was done about it", how.unwrap_or_default())
+}
+
 #[get("/boats/<id>/survey/causes")]
 pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
@@ -89,6 +104,8 @@ pub async fn treat(desk: Desk<'_>, _who: Crew, id: i64, cause: &str, posted: Pos
     if !read.faults.is_empty() {
         return render_faulty(&show(&desk, &file, posted.form.typed(), read.faults, cause));
     }
+    let of: Vec<&Finding> = file.findings.iter().filter(|f| f.cause == known && f.is_open()).collect();
+    posted.still(known.label(), &treated_kept(treated_all(&of).as_deref()))?;
     let location = format!("/boats/{id}/survey/causes");
     let mut work = desk.store.begin(posted.act()).await?;
     work.treat_cause(id, known, (!back).then_some(how.as_str())).await?;

@@ -17,6 +17,7 @@ use crate::pages::survey::reading::{self, Lists, ReadingView};
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::ReasonView;
 use crate::web::auth::{Crew, User};
+use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
@@ -34,6 +35,8 @@ struct Entry {
     at: String,
     shown: String,
     part: String,
+    /// Which way x and y of its drawing run.
+    axes: &'static str,
     member_id: i64,
     svg: String,
     typed: Typed,
@@ -49,6 +52,8 @@ struct Entry {
     series: Vec<(&'static str, String)>,
     untreated: Option<ReasonView>,
     outcome: &'static str,
+    /// With what outcome it was shown.
+    was: String,
     /// What somebody else saved meanwhile, field by field, beside what was typed.
     theirs: Vec<(&'static str, String, String)>,
 }
@@ -189,6 +194,7 @@ fn entry(
         at: place.to_string(),
         shown: file.shown(place),
         part: part.name(),
+        axes: part.kind().axes(),
         member_id: part.member_id(),
         svg: drawing(file, part, found.map(|f| f.id)).entry(),
         typed,
@@ -205,6 +211,7 @@ fn entry(
             .and_then(|f| f.cause.untreated(f.cause_treated.is_some()))
             .map(|reason| ReasonView::new(&reason, desk.units)),
         outcome: found.map_or("", |f| f.outcome.code()),
+        was: found.map_or(String::new(), |f| outcome_kept(f).token()),
         theirs: Vec::new(),
     }
 }
@@ -491,6 +498,12 @@ pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, posted:
     Ok(Answer::Go(location))
 }
 
+/// What has become of a finding as it stands.
+fn outcome_kept(finding: &Finding) -> Kept {
+    let words = pairs(Outcome::ALL, Outcome::code, Outcome::label);
+    Kept::default().choice("outcome", "It is", finding.outcome.code(), &words)
+}
+
 /// Says what has become of a finding: mended, gone, or open again.
 #[post("/boats/<id>/findings/<finding>/outcome", data = "<posted>")]
 pub async fn outcome(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, posted: Posted) -> Result {
@@ -498,6 +511,7 @@ pub async fn outcome(desk: Desk<'_>, _who: Crew, id: i64, finding: i64, posted: 
     let f = findings::find(desk.store, id, finding).await?;
     let outcome = Outcome::from_code(posted.form.get("outcome"))
         .ok_or_else(|| AppError::Refused("say what has become of it".into()))?;
+    posted.still("What has become of it", &outcome_kept(&f))?;
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_outcome(&f, &file.shown(&f.place), outcome).await?;
     let location = format!("/boats/{id}/findings/{finding}");
@@ -512,8 +526,19 @@ pub async fn mark_photo(desk: Desk<'_>, _who: Crew, id: i64, photo: i64, posted:
     let marks: Vec<PhotoMark> = serde_json::from_str(posted.form.get("marks"))
         .map_err(|_| AppError::Refused("these marks cannot be read".into()))?;
     let version = posted.form.get("version").parse().unwrap_or(0);
+    let marks = checked_marks(marks);
     let mut work = desk.store.begin(posted.act()).await?;
-    work.mark_photo(&kept, version, &checked_marks(marks)).await?;
+    if let Err(stale) = work.mark_photo(&kept, version, &marks).await {
+        drop(work);
+        let theirs = findings::photo(desk.store, id, photo).await?;
+        let now = [("version", theirs.version.to_string())];
+        let count = |marks: &[PhotoMark]| match marks.len() {
+            1 => "1 mark".to_owned(),
+            n => format!("{n} marks"),
+        };
+        let rows = || vec![("Marks on the photo".to_owned(), count(&theirs.marks), count(&marks))];
+        return Err(posted.stale(stale, "The photo’s marks", rows, &now));
+    }
     let location = format!("/boats/{id}/findings/{}", kept.finding_id);
     work.commit(&location).await?;
     Ok(Answer::Go(location))

@@ -7,12 +7,14 @@ use mend_keel_core::grid::edit::Edit;
 use mend_keel_core::grid::member::{DeckKind, Member, MemberKind, check_sizes};
 use mend_keel_core::grid::{Address, JointKind, Numbering, Place, Side};
 use mend_keel_exchange::sheet::grid as sheet;
+use mend_keel_store::boats::species_of;
 use mend_keel_store::{Result as StoreResult, StoreError, Work};
 use rocket::http::ContentType;
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::place::typed_place;
+use crate::pages::survey::links::place_link;
 use crate::pages::survey::{Tab, tabs};
 use crate::view::percent;
 use crate::web::auth::{BoatReader, Crew};
@@ -137,6 +139,7 @@ enum Change {
     Move { fore: i64, bay: u32, kind: JointKind },
     Split { plank: i64, bay: u32, kind: JointKind },
     Join { fore: i64 },
+    See { fore: i64, kind: JointKind },
     Number(Numbering),
     LayOut(DeckKind),
     Add(Member),
@@ -209,7 +212,7 @@ fn read(desk: &Desk<'_>, file: &BoatFile, edit: &str, form: &Submission) -> std:
             let strake = turned(file, shown, 1).strake;
             Some(Change::Edit(Edit::RemoveStrake { strake }, format!("There is no strake {shown}")))
         }
-        "move_joint" | "split" | "join" => joint_change(file, edit, form, &mut read),
+        "move_joint" | "split" | "join" | "see" => joint_change(file, edit, form, &mut read),
         "numbering" => Some(Change::Number(Numbering {
             frames_from_aft: form.get("frames_from") == "aft",
             strakes_from_sheer: form.get("strakes_from") == "sheer",
@@ -264,6 +267,7 @@ fn joint_change(file: &BoatFile, edit: &str, form: &Submission, read: &mut Reade
     match edit {
         "split" => Some(Change::Split { plank: plank.id, bay: at.frame, kind }),
         "join" => Some(Change::Join { fore: plank.id }),
+        "see" => Some(Change::See { fore: plank.id, kind }),
         _ => {
             let to = match typed_place(file, form.get("to")) {
                 Ok(Place::Shell(to)) if to.side == at.side && to.strake == at.strake => to,
@@ -294,10 +298,11 @@ async fn make(work: &mut Work, file: &BoatFile, change: &Change) -> StoreResult<
             work.split_plank(&file.boat, plank(*id)?, *bay, *kind).await.map(|_| ())
         }
         Change::Join { fore } => work.join_planks(&file.boat, plank(*fore)?).await,
+        Change::See { fore, kind } => work.see_joint(&file.boat, plank(*fore)?, *kind).await,
         Change::Number(numbering) => work.set_numbering(file.boat.id, *numbering).await,
         Change::LayOut(deck) => work.lay_out_members(&file.boat, *deck).await.map(|_| ()),
         Change::Add(member) => {
-            let species = if member.kind.is_planking() { &file.boat.plank_species } else { &file.boat.frame_species };
+            let species = species_of(member.kind, &file.boat.plank_species, &file.boat.frame_species);
             work.add_one_member(file.boat.id, member, &member.name(), species).await.map(|_| ())
         }
     }
@@ -311,7 +316,12 @@ pub async fn correct(desk: Desk<'_>, _who: Crew, id: i64, edit: &str, posted: Po
         Ok(change) => change,
         Err(faults) => return render_faulty(&again(faults)),
     };
-    let location = format!("/boats/{id}/grid");
+    // From the map one goes back to the place there.
+    let on_map = typed_place(&file, posted.form.get("place")).ok().filter(|_| posted.form.get("back") == "map");
+    let location = match on_map {
+        Some(place) => place_link(id, &place),
+        None => format!("/boats/{id}/grid"),
+    };
     let mut work = desk.store.begin(posted.act()).await?;
     match make(&mut work, &file, &change).await {
         Ok(()) => {

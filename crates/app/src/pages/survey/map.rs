@@ -2,8 +2,9 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
+use mend_keel_core::fastening::record;
 use mend_keel_core::grid::member::Surface;
-use mend_keel_core::grid::{Address, Place};
+use mend_keel_core::grid::{Address, JointKind, Place};
 use mend_keel_core::survey::{FindingKind, Method};
 use mend_keel_store::findings::Finding;
 use rocket::{State, get};
@@ -13,9 +14,10 @@ use crate::file::kept::Files;
 use crate::file::place::typed_place;
 use crate::file::survey::SurveyFile;
 use crate::pages::survey::reading::series;
-use crate::view;
 use crate::view::layers::{LAYERS, legend};
+use crate::view::{self, fastened_says};
 use crate::web::auth::BoatReader;
+use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render};
 use crate::web::error::{Answer, AppError, Result};
 
@@ -31,6 +33,8 @@ struct Show {
     typed: String,
     example: String,
     too_close: usize,
+    /// Joints that nobody saw.
+    assumed: usize,
     findings: usize,
     is_shell: bool,
     surfaces: Vec<SurfaceTab>,
@@ -64,6 +68,8 @@ struct Panel {
     facts: Vec<(&'static str, String)>,
     measured: bool,
     crossing: String,
+    /// A joint that is assumed in this bay and that nobody saw: the grid's version, and what it can be.
+    assumed: Option<(i64, Choices)>,
     findings: Vec<Seen>,
     readings: Vec<(String, String, bool)>,
     series: Vec<(&'static str, String)>,
@@ -111,9 +117,10 @@ fn facts(desk: &Desk<'_>, file: &BoatFile, part: &Part<'_>) -> Vec<(&'static str
                     plank.grain().map_or(species.clone(), |g| format!("{species}, {}", g.label().to_lowercase())),
                 ),
                 ("Age", age(plank.year)),
-                ("Fastened", said(&plank.fastened)),
+                ("Fastened", fastened(file, *at).unwrap_or_else(|| said(&plank.fastened))),
                 ("Finish", said(&plank.finish)),
                 ("Lies", lies.to_owned()),
+                ("After end", after_end(plank)),
             ]
         }
         Part::Member(member, _) => vec![
@@ -125,6 +132,22 @@ fn facts(desk: &Desk<'_>, file: &BoatFile, part: &Part<'_>) -> Vec<(&'static str
             ("Fastened", said(&member.fastened)),
             ("Sizes", if member.measured { "measured" } else { "generated, to be measured" }.to_owned()),
         ],
+    }
+}
+
+/// How a place is recorded to be fastened, oldest first.
+fn fastened(file: &BoatFile, at: Address) -> Option<String> {
+    let told: Vec<String> =
+        record::at(&file.fastened, at).into_iter().map(|r| fastened_says(r, &|mm| format!("{mm} mm"))).collect();
+    (!told.is_empty()).then(|| told.join("; "))
+}
+
+/// Where a plank ends aft, and how anybody knows.
+fn after_end(plank: &mend_keel_store::boats::Plank) -> String {
+    match plank.to_bay {
+        None => "the stern".to_owned(),
+        Some(bay) if plank.to_seen => format!("{} in bay {bay}", plank.to_joint.label().to_lowercase()),
+        Some(bay) => format!("a joint is assumed in bay {bay}: nobody saw it"),
     }
 }
 
@@ -175,6 +198,12 @@ fn panel(
         crossing: match part {
             Part::Plank(_, at) => survey.draw_crossing(at),
             Part::Member(..) => String::new(),
+        },
+        assumed: match part {
+            Part::Plank(plank, at) if plank.to_bay == Some(at.frame) && !plank.to_seen => {
+                Some((file.boat.version, pairs(JointKind::ALL, JointKind::code, JointKind::label)))
+            }
+            _ => None,
         },
         findings: file.findings.iter().filter(|f| f.member_id == member_id).map(seen).collect(),
         readings: here
@@ -248,6 +277,7 @@ pub async fn show(
         typed: selected.as_ref().map_or_else(|| at.unwrap_or_default().chars().take(40).collect(), |p| file.typed(p)),
         example: file.boat.shown(Address { side: mend_keel_core::grid::Side::Port, strake: 2, frame: 3 }),
         too_close: violations.len(),
+        assumed: file.assumed_joints.len(),
         findings: file.findings.len(),
         is_shell,
         surfaces: surfaces(file, surface),

@@ -316,6 +316,7 @@ pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, reading: i64, posted:
 /// A stand-in for an instrument that would be paired: fills the fields of a reading, marked simulated.
 #[get("/boats/<id>/simulate/<instrument>?<at>&<typed>")]
 pub async fn simulate(desk: Desk<'_>, _who: Crew, id: i64, instrument: &str, at: &str, typed: Option<&str>) -> Result {
+    desk.may_stand_in()?;
     let file = BoatFile::load(desk.store, id).await?;
     // Quick entry asks with the place as it was typed, in the crew's own numbers.
     let found = if typed == Some("1") { typed_place(&file, at) } else { file.read(at) };

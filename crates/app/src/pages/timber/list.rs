@@ -11,6 +11,7 @@ use crate::file::boat::BoatFile;
 use crate::file::timber::need;
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
+use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render};
 use crate::web::error::{Answer, AppError, Result};
@@ -37,6 +38,8 @@ struct PieceView {
     /// What would have to be bought when nothing serves.
     shortfall: String,
     quality: &'static str,
+    /// With what its wishes were shown.
+    was: String,
     needed_by: String,
     /// Where nothing serves: other species, nearest first, with what of them is in the rack.
     others: Vec<OtherView>,
@@ -160,11 +163,24 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
         board: piece.board_id.and_then(|id| rack.iter().find(|b| b.id == id)).map(|b| (b.id, b.tag.clone())),
         fits: shown,
         quality: piece.quality.code(),
+        was: wants_kept(piece).token(),
         needed_by: piece.needed_by.clone().unwrap_or_default(),
         others: if serving == 0 && piece.state == PieceState::Planned { others(desk, piece, rack) } else { Vec::new() },
         scarfs: serving == 0 && !matches!(piece.geometry, Geometry::Patch { .. }),
         shortfall,
     }
+}
+
+/// What a piece asks of its wood as it stands.
+fn wants_kept(piece: &Piece) -> Kept {
+    Kept::default()
+        .choice(
+            "quality",
+            "Its wood must be",
+            piece.quality.code(),
+            &pairs(Quality::ALL, Quality::code, Quality::label),
+        )
+        .text("needed_by", "Needed by", piece.needed_by.clone().unwrap_or_default())
 }
 
 /// Keeps what a piece asks of its wood, and by when.
@@ -177,6 +193,7 @@ pub async fn wants(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Post
     if let Some((field, message)) = read.faults.first() {
         return Err(AppError::Refused(format!("{field}: {message}")));
     }
+    posted.still(&piece.name, &wants_kept(&piece))?;
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_piece_wants(&piece, quality, needed_by.as_deref()).await?;
     let location = format!("/boats/{id}/timber");

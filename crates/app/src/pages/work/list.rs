@@ -3,16 +3,20 @@
 use std::collections::BTreeMap;
 
 use askama::Template;
+use mend_keel_core::InputError;
 use mend_keel_core::work::estimate::{Operation, whole_job};
 use mend_keel_store::tasks::{self, Task};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
-use crate::view;
+use crate::file::order::HeldBack;
+use crate::view::reasons::{self, ReasonView};
+use crate::view::{self, Units};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
-use crate::web::error::{Answer, Result};
-use crate::web::form::{Faults, Posted, Reader, Typed};
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
+use crate::web::problem;
 
 #[derive(Template)]
 #[template(path = "work/list.html")]
@@ -47,6 +51,8 @@ struct TaskView {
     booked: String,
     wait: String,
     cautions: Vec<String>,
+    /// What it waits for.
+    held: Vec<ReasonView>,
     done: bool,
     running: bool,
 }
@@ -58,7 +64,7 @@ struct Actual {
     actual: String,
 }
 
-fn task_view(task: &Task) -> TaskView {
+fn task_view(task: &Task, held: &HeldBack<'_>, units: Units) -> TaskView {
     let (_, unit) = task.operation.rate();
     TaskView {
         id: task.id,
@@ -75,18 +81,21 @@ fn task_view(task: &Task) -> TaskView {
             String::new()
         },
         cautions: task.cautions.clone(),
+        held: reasons::views(&held.task(task), units),
         done: task.done_at.is_some(),
         running: task.running > 0,
     }
 }
 
 fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: i64) -> List {
+    let held = HeldBack::of(file);
     let jobs = file
         .decisions
         .iter()
         .filter_map(|d| {
             let name = file.part_name(d.member_id)?;
-            let tasks = file.tasks.iter().filter(|t| t.decision_id == d.id).map(task_view).collect();
+            let tasks =
+                file.tasks.iter().filter(|t| t.decision_id == d.id).map(|t| task_view(t, &held, desk.units)).collect();
             Some(Job {
                 member_id: d.member_id,
                 plank: name,
@@ -140,11 +149,33 @@ fn back(id: i64) -> String {
     format!("/boats/{id}/work")
 }
 
+/// Why a task is begun or done before its turn; `None` where it is its turn. Errors are the page with the fault at that task.
+async fn why_now(desk: &Desk<'_>, posted: &Posted, task: &Task) -> std::result::Result<Option<String>, Answer> {
+    let refused = |e: AppError| {
+        Answer::Page(rocket::http::Status::Conflict, problem::render("That could not be done", &e.says()))
+    };
+    let file = BoatFile::load(desk.store, task.boat_id).await.map_err(|e| refused(e.into()))?;
+    if HeldBack::of(&file).task(task).is_empty() {
+        return Ok(None);
+    }
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let why = read.text("why", NOTE_LIMIT);
+    if !why.is_empty() && read.faults.is_empty() {
+        return Ok(Some(why));
+    }
+    read.faults.add(InputError::new("why", "it is not its turn: say why it is done all the same"));
+    Err(render_faulty(&page(desk, &file, posted.form.typed(), read.faults, task.id)).unwrap_or_else(refused))
+}
+
 #[post("/boats/<id>/tasks/<task>/start", data = "<posted>")]
 pub async fn start(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted) -> Result {
     let task = tasks::find(desk.store, id, task).await?;
+    let against = match why_now(&desk, &posted, &task).await {
+        Ok(against) => against,
+        Err(page) => return Ok(page),
+    };
     let mut work = desk.store.begin(posted.act()).await?;
-    work.start_clock(&task, who.0.account.id).await?;
+    work.start_clock(&task, who.0.account.id, against.as_deref()).await?;
     work.commit(&back(id)).await?;
     Ok(Answer::Go(back(id)))
 }
@@ -176,8 +207,13 @@ pub async fn book(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted)
 #[post("/boats/<id>/tasks/<task>/done", data = "<posted>")]
 pub async fn done(desk: Desk<'_>, _who: Crew, id: i64, task: i64, posted: Posted) -> Result {
     let task = tasks::find(desk.store, id, task).await?;
+    let again = posted.form.get("again") == "1";
+    let against = match why_now(&desk, &posted, &task).await {
+        Ok(against) => against.filter(|_| !again),
+        Err(page) => return Ok(page),
+    };
     let mut work = desk.store.begin(posted.act()).await?;
-    work.finish_task(&task, posted.form.get("again") != "1").await?;
+    work.finish_task(&task, !again, against.as_deref()).await?;
     work.commit(&back(id)).await?;
     Ok(Answer::Go(back(id)))
 }

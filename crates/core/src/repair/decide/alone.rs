@@ -197,6 +197,8 @@ impl<'s> Alone<'s> {
             found: self.found.clone(),
             holes: self.old_holes.iter().enumerate().map(hole).collect(),
             recorded_holes: self.old_holes.clone(),
+            assumed_ends: [false; 2],
+            frame_sided: 0.0,
             causes,
             moisture: self.moisture,
             below_waterline: self.below_waterline,

@@ -46,6 +46,10 @@ pub fn materials(
             for patch in patches {
                 timber += cubic(patch.blank.length, patch.blank.width, patch.blank.thickness);
                 glue_area += graving::joint_area(&patch.outline, patch.depth, patch.through);
+                if let Some(back) = &patch.backing {
+                    timber += cubic(back.length(), back.width(), back.thickness);
+                    glue_area += back.face();
+                }
             }
         }
         Wood::Plank(stretch) => {

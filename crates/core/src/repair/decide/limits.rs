@@ -112,7 +112,12 @@ pub struct Skin {
     pub soft_panels: u32,
     /// Soft area over the whole skin, 0–1.
     pub soft_share: f64,
+    /// Panels measured that are not as thick as the rest.
+    pub other_thickness: u32,
 }
+
+/// A panel this much thicker or thinner than the rest is of another sheet, mm (*yard rule*).
+pub const OTHER_SHEET: f64 = 0.8;
 
 /// What the limits are held against.
 #[derive(Debug, Clone)]
@@ -545,6 +550,17 @@ fn wood(kind: OptionKind, facts: &Facts) -> Vec<Reason> {
         ));
     }
     reasons
+}
+
+/// That some panels are of another thickness than the rest, where any was measured to be.
+pub fn mismatched(skin: Option<&Skin>) -> Option<Reason> {
+    let skin = skin.filter(|s| s.other_thickness > 0)?;
+    let text = "some panels are not as thick as the rest: renewed or sheathed once; what is let in beside them matches what is there";
+    Some(Reason::note("panel.thickness", text).source("handbook 10").value(
+        "panels of another thickness",
+        f64::from(skin.other_thickness),
+        "",
+    ))
 }
 
 /// Why a new skin comes first for the whole hull, if it does.

@@ -300,7 +300,10 @@ impl<'c> Context<'c> {
     }
 
     fn crossings(&self, length: f64) -> u32 {
-        if self.case.strake_width > 0.0 {
+        if self.case.kind == MemberKind::Spar {
+            // A spar is glued; nothing is fastened through it.
+            0
+        } else if self.case.strake_width > 0.0 {
             2 * (length / self.case.strake_width).ceil() as u32
         } else {
             (length / 300.0).ceil() as u32
@@ -640,6 +643,7 @@ impl<'c> Context<'c> {
                 .value("bevel", bevel, "mm"),
         ];
         reasons.extend(self.dry());
+        reasons.extend(limits::mismatched(self.case.skin.as_ref()));
         if self.whole_skin().is_some() {
             reasons.push(Reason::new(
                 "panel.patch_after_patch",
@@ -696,6 +700,7 @@ impl<'c> Context<'c> {
             }
             None => reasons.extend(self.whole_rule(sound)),
         }
+        reasons.extend(limits::mismatched(self.case.skin.as_ref()));
         Draft {
             years: OptionKind::Reskin.years(false),
             kind: OptionKind::Reskin,

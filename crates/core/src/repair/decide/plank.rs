@@ -34,6 +34,10 @@ pub struct Case<'b> {
     pub holes: Vec<Hole>,
     /// Holes somebody recorded, `[along, across, diameter]`.
     pub recorded_holes: Vec<[f64; 3]>,
+    /// Of the frames behind it, mm.
+    pub frame_sided: f64,
+    /// The joints at its fore and after ends are only assumed: nobody saw them.
+    pub assumed_ends: [bool; 2],
     /// Causes nobody treated.
     pub causes: Vec<Cause>,
     /// Highest corrected moisture read on it, %.
@@ -309,13 +313,19 @@ impl<'c> Context<'c> {
             if half {
                 damage.iter_mut().for_each(|d| d.depth = d.depth.min(self.case.thickness / 2.0 - 1.0));
             }
-            patches.push(graving::plan(&graving::Request {
+            let mut patch = graving::plan(&graving::Request {
                 plank: self.plank.clone(),
                 damage,
                 holes: self.case.holes.clone(),
                 frames: self.frames.clone(),
                 rules: self.case.practice.graving,
-            })?);
+            })?;
+            // A frame behind it backs a crack let in at half depth.
+            let framed = |x: (f64, f64)| self.frames.iter().any(|f| (x.0..=x.1).contains(f));
+            if half && !extent(&patch.outline, 0).is_some_and(framed) {
+                patch.backing = graving::backing(&self.plank, &patch.outline);
+            }
+            patches.push(patch);
         }
         let area: f64 = patches.iter().map(|p| p.area).sum();
         let share = area / self.area();
@@ -354,7 +364,9 @@ impl<'c> Context<'c> {
             length: patches.iter().map(|p| p.blank.length).sum(),
             cut: patches.iter().map(Patch::perimeter).sum(),
             seam: 0.0,
-            fastenings: self.renewed_fastenings(&patches),
+            fastenings: self.renewed_fastenings(&patches)
+                + patches.iter().filter_map(|p| p.backing.as_ref()).map(|b| b.fastenings).sum::<u32>(),
+            backing: patches.iter().filter_map(|p| p.backing.as_ref()).map(graving::Backing::length).sum(),
             area,
             places: patches.len() as u32,
             between: self.case.between,
@@ -382,8 +394,14 @@ impl<'c> Context<'c> {
         for patch in patches {
             let (x0, x1) = extent(&patch.outline, 0).unwrap_or_default();
             let ends = [(self.case.place.from_bay, x0), (self.case.place.to_bay, self.plank.length - x1)];
-            for distance in ends.into_iter().filter(|(joint, _)| joint.is_some()).map(|(_, d)| d) {
-                let (verdict, text) = if distance < near_joint {
+            let joints = ends.into_iter().zip(self.case.assumed_ends).filter(|((joint, _), _)| joint.is_some());
+            for ((_, distance), assumed) in joints {
+                let (verdict, text) = if distance < near_joint && assumed {
+                    (
+                        Verdict::Note,
+                        "a joint is assumed here that nobody saw: see it first; near a joint it is a splice",
+                    )
+                } else if distance < near_joint {
                     (Verdict::Forbids, "nearer than 3 thicknesses to a joint: a splice, not a patch")
                 } else {
                     (Verdict::For, "at least 3 thicknesses clear of the joint")
@@ -435,8 +453,9 @@ impl<'c> Context<'c> {
             .iter()
             .filter_map(|p| extent(&p.outline, 0))
             .flat_map(|(x0, x1)| {
-                let fore = self.case.place.from_bay.map(|_| x0);
-                let aft = self.case.place.to_bay.map(|_| self.plank.length - x1);
+                let [fore_assumed, aft_assumed] = self.case.assumed_ends;
+                let fore = self.case.place.from_bay.filter(|_| !fore_assumed).map(|_| x0);
+                let aft = self.case.place.to_bay.filter(|_| !aft_assumed).map(|_| self.plank.length - x1);
                 [fore, aft]
             })
             .flatten()
@@ -460,11 +479,21 @@ impl<'c> Context<'c> {
             length: stretch.length(),
             cut: f64::from(joints) * (stretch.width + stretch.scarf),
             seam: 2.0 * stretch.length(),
-            fastenings: crossings * per_crossing + butt_ends * 2 * fastening::per_butt_side(stretch.width),
+            fastenings: crossings * per_crossing
+                + butt_ends * 2 * fastening::per_butt_side(stretch.width)
+                + self.in_laps(stretch.length()),
             area: stretch.length() * stretch.width,
             places: 1,
             between: self.case.between,
             ..Extent::default()
+        }
+    }
+
+    /// Fastenings of the laps between the frames, on a lapstrake hull.
+    fn in_laps(&self, length: f64) -> u32 {
+        match self.case.between {
+            Between::Lap => fastening::in_laps(length, self.case.shell.frame_space(), self.case.frame_sided),
+            _ => 0,
         }
     }
 
@@ -742,6 +771,8 @@ mod tests {
             found: vec![found(FindingKind::Crack, 2_000.0, 2_180.0)],
             holes: vec![],
             recorded_holes: vec![],
+            assumed_ends: [false; 2],
+            frame_sided: 40.0,
             causes: vec![Cause::Grounding],
             moisture: Some(14.0),
             below_waterline: true,

@@ -183,7 +183,7 @@ fn rows() -> Vec<Row> {
             [O::Sister, O::Saw, O::Sister], &[O::Leave, O::Treat, O::Graving], "a doubler, or a new one; what it is made of depends on its shape"),
         row("plywood panel soft at an edge", panel(vec![found(F::Rot, Mend, (300.0, 500.0), (0.0, 80.0), 6.0)]),
             [O::PanelPatch; 3], &[O::Treat], "a scarfed patch in a skin that is good"),
-        row("plywood skin soft in many places", Alone { skin: Some(Skin { panels: 24, soft_panels: 9, soft_share: 0.22 }), ..panel(vec![found(F::Rot, Renew, (300.0, 500.0), (0.0, 80.0), 6.0)]) },
+        row("plywood skin soft in many places", Alone { skin: Some(Skin { panels: 24, soft_panels: 9, soft_share: 0.22, other_thickness: 0 }), ..panel(vec![found(F::Rot, Renew, (300.0, 500.0), (0.0, 80.0), 6.0)]) },
             [O::Reskin; 3], &[O::Leave, O::Treat], "one patch after another is never done"),
         row("old plywood that goes to sea", Alone { age: Some(46.0), boat_use: Use::Coastal, ..panel(vec![found(F::Delamination, Renew, (300.0, 500.0), (0.0, 80.0), 6.0)]) },
             [O::Reskin; 3], &[O::Leave, O::Treat], "past forty years, coastal: the whole skin"),

@@ -7,6 +7,7 @@ use crate::geometry::{
 use crate::reason::{Reason, Verdict};
 
 use super::growth::grown_damage;
+use super::search::{Corner, corner_angle};
 use super::{END_SLOPE_LIMITS, FRAME_ROW, LIVE_CLEARANCE, Patch, Request, ToEdge, check, check_points, facts};
 
 /// A rule that an outline breaks.
@@ -82,6 +83,7 @@ pub fn outline(request: &Request, outline: &[Point]) -> Result<Checked, InputErr
     sides.holes(&mut add);
     sides.land(&mut add);
     sides.frames(&mut add);
+    sides.shape(&mut add);
     let length = request.plank.length;
     let off: Vec<usize> = (0..n).filter(|i| around[*i][0] < -SLACK || around[*i][0] > length + SLACK).collect();
     if !off.is_empty() {
@@ -235,6 +237,32 @@ impl Sides<'_> {
         }
     }
 
+    fn shape(&self, add: &mut impl FnMut(Reason, Vec<usize>)) {
+        let (n, rules) = (self.n(), &self.request.rules);
+        let on_edge: Vec<bool> = (0..n).map(|i| self.on_edge(i)).collect();
+        let one_edge = on_edge.iter().filter(|e| **e).count() == 1;
+        let against = |text: &str| Reason::new("graving.shape", Verdict::Against, text);
+        for i in 0..n {
+            let (before, (at, after)) = (self.around[(i + n - 1) % n], self.side(i));
+            let long = (after[0] - at[0]).hypot(after[1] - at[1]);
+            if long < rules.least_side - SLACK {
+                let text = "a side too short to cut clean";
+                add(against(text).against("length", long, "mm", rules.least_side), vec![i, (i + 1) % n]);
+            }
+            let at_edge = on_edge[i] || on_edge[(i + n - 1) % n];
+            let corner = Corner { angle: corner_angle(before, at, after), at_edge };
+            if corner.is_sharp(rules) {
+                let text = "a corner too sharp to cut clean";
+                add(against(text).against("corner", corner.angle, "°", rules.least_corner), vec![i]);
+            }
+            if corner.undercuts(one_edge, rules) {
+                let text =
+                    "the piece is narrower at the plank's edge than within: old wood is left in a point before it";
+                add(against(text).against("corner", corner.angle, "°", 90.0), vec![i]);
+            }
+        }
+    }
+
     fn frames(&self, add: &mut impl FnMut(Reason, Vec<usize>)) {
         let near = |p: &Point| self.request.frames.iter().any(|f| (p[0] - f).abs() < FRAME_ROW - SLACK);
         let on: Vec<usize> = (0..self.n()).filter(|i| near(&self.around[*i])).collect();
@@ -249,12 +277,4 @@ impl Sides<'_> {
 pub fn mirrored(outline: &[Point]) -> Vec<Point> {
     let Some((x0, x1)) = extent(outline, 0) else { return Vec::new() };
     outline.iter().rev().map(|p| [x0 + x1 - p[0], p[1]]).collect()
-}
-
-/// A backing piece behind a patch that goes right through: the patch with 50 mm of lap all round, mm; as thick as the
-/// plank. Returns length, width and thickness. Source: handbook 04.
-pub fn backing(outline: &[Point], plank_thickness: f64) -> Option<[f64; 3]> {
-    const LAP: f64 = 50.0;
-    let ((x0, x1), (y0, y1)) = extent(outline, 0).zip(extent(outline, 1))?;
-    Some([x1 - x0 + 2.0 * LAP, y1 - y0 + 2.0 * LAP, plank_thickness])
 }

@@ -1,7 +1,7 @@
 //! Damage grown by its clearances, as far as it lies on the plank.
 
 use crate::error::InputError;
-use crate::geometry::{HalfPlane, Point, clip, convex_hull, edges, polyline_at};
+use crate::geometry::{HalfPlane, Point, clip, convex_hull, cross, edges, polyline_at};
 use crate::practice::GravingRules;
 
 use super::{Damage, DamageKind, Plank, Request};
@@ -11,13 +11,13 @@ pub(super) fn grown_damage(request: &Request) -> Result<Vec<Point>, InputError> 
     let plank = &request.plank;
     let mut all = Vec::new();
     for (i, damage) in request.damage.iter().enumerate() {
+        if !touches(plank, damage) {
+            return Err(InputError::new(format!("damage[{i}].points"), "none of it lies on the plank"));
+        }
         let mut points: Vec<Point> =
             growth(damage, &request.rules).iter().flat_map(|part| on_plank(plank, part)).collect();
         if damage.kind != DamageKind::Crack {
             points.extend(plank.polygon().into_iter().filter(|corner| inside_polygon(&damage.points, *corner)));
-        }
-        if points.is_empty() {
-            return Err(InputError::new(format!("damage[{i}].points"), "none of it lies on the plank"));
         }
         all.extend(points);
     }
@@ -101,6 +101,21 @@ fn on_plank(plank: &Plank, shape: &[Point]) -> Vec<Point> {
         points.extend(edges(&around).fold(shape.to_vec(), |rest, (a, b)| clip(&rest, &HalfPlane::left_of(a, b))));
     }
     points
+}
+
+/// Whether some of a damage itself, not of what is cut beyond it, lies on the plank.
+fn touches(plank: &Plank, damage: &Damage) -> bool {
+    let face = plank.polygon();
+    let on_face = |p: &Point| {
+        (0.0..=plank.length).contains(&p[0])
+            && (polyline_at(&plank.lower, p[0])..=polyline_at(&plank.upper, p[0])).contains(&p[1])
+    };
+    let crosses = |(a, b): (Point, Point)| {
+        edges(&face).any(|(p, q)| cross(a, b, p) * cross(a, b, q) <= 0.0 && cross(p, q, a) * cross(p, q, b) <= 0.0)
+    };
+    damage.points.iter().any(on_face)
+        || damage.points.windows(2).any(|pair| crosses((pair[0], pair[1])))
+        || (damage.kind != DamageKind::Crack && face.iter().any(|corner| inside_polygon(&damage.points, *corner)))
 }
 
 fn inside_polygon(polygon: &[Point], p: Point) -> bool {

@@ -8,6 +8,8 @@
 
 use crate::geometry::{Point, convex_contains, distance_to_segment, edges, extent, polyline_at, signed_area};
 
+use crate::practice::GravingRules;
+
 use super::{END_SLOPE_LIMITS, FRAME_ROW, LIVE_CLEARANCE, Request};
 
 /// … unless avoiding it costs more than this much more area.
@@ -91,8 +93,27 @@ pub(super) struct Found {
     pub(super) lower: SideLine,
     pub(super) upper: SideLine,
     pub(super) on_frame: bool,
+    /// No short side, no sharp corner, no undercut at the plank's edge.
+    pub(super) shapely: bool,
     /// A rule could not be kept; why.
     pub(super) broken: Option<&'static str>,
+}
+
+/// What an outline is asked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd)]
+enum Ask {
+    /// Only that it takes in the damage.
+    Damage,
+    /// Every rule, of whatever shape.
+    Rules,
+    /// Every rule, and a shape that can be cut clean: see [`super::GravingRules::least_corner`].
+    Shapely,
+}
+
+impl Ask {
+    fn rules(self) -> bool {
+        self >= Self::Rules
+    }
 }
 
 /// Least areas are taken on a grid of slopes: finer ones may still win this much on them.
@@ -160,10 +181,10 @@ impl<'r> Search<'r> {
     }
 
     pub(super) fn run(&self) -> Found {
-        let first = self.over_all_sides(true);
+        let first = self.over_all_sides(Ask::Shapely).or_else(|| self.over_all_sides(Ask::Rules));
         // Where nothing sound exists the damage is still drawn, with the rule it breaks.
         first.unwrap_or_else(|| {
-            let mut found = self.over_all_sides(false).unwrap_or_else(|| self.bare_box());
+            let mut found = self.over_all_sides(Ask::Damage).unwrap_or_else(|| self.bare_box());
             found.broken = Some(self.what_is_broken(&found));
             found
         })
@@ -193,17 +214,18 @@ impl<'r> Search<'r> {
             lower: side(y0),
             upper: side(y1),
             on_frame: false,
+            shapely: true,
             broken: None,
         }
     }
 
-    /// Best over every sensible lower and upper side; `strict` asks for every rule, otherwise only for the damage.
-    fn over_all_sides(&self, strict: bool) -> Option<Found> {
+    /// Best over every sensible lower and upper side; of the outlines that are as asked.
+    fn over_all_sides(&self, ask: Ask) -> Option<Found> {
         let grid = slope_grid();
         let mut pairs: Vec<(Leasts, SideLine, SideLine)> = Vec::new();
-        for lower in self.side_candidates(true, strict) {
-            for upper in self.side_candidates(false, strict) {
-                pairs.extend(self.leasts(lower, upper, &grid).map(|leasts| (leasts, lower, upper)));
+        for lower in self.side_candidates(true, ask.rules()) {
+            for upper in self.side_candidates(false, ask.rules()) {
+                pairs.extend(self.leasts(lower, upper, &grid, ask).map(|leasts| (leasts, lower, upper)));
             }
         }
         pairs.sort_by(|a, b| a.0.together().total_cmp(&b.0.together()));
@@ -212,14 +234,14 @@ impl<'r> Search<'r> {
             if leasts.together() > pool.limit() * GRID_SLACK {
                 break;
             }
-            self.join(lower, upper, leasts, &grid, strict, &mut pool);
+            self.join(lower, upper, leasts, &grid, ask, &mut pool);
         }
-        self.refine(&mut pool, strict);
+        self.refine(&mut pool, ask);
         pool.settle()
     }
 
     /// Looks again with ever finer slopes round the best outlines found.
-    fn refine(&self, pool: &mut Pool, strict: bool) {
+    fn refine(&self, pool: &mut Pool, ask: Ask) {
         let (low, high) = END_SLOPE_LIMITS;
         let mut step = (high - low) / f64::from(effort::GRID);
         for _ in 0..effort::ROUNDS {
@@ -231,8 +253,8 @@ impl<'r> Search<'r> {
                     .flat_map(|s| (-3..=3).map(move |k| s.abs() + f64::from(k) * step))
                     .filter(|s| (low..=high).contains(s))
                     .collect();
-                if let Some(leasts) = self.leasts(best.lower, best.upper, &near) {
-                    self.join(best.lower, best.upper, leasts, &near, strict, pool);
+                if let Some(leasts) = self.leasts(best.lower, best.upper, &near, ask) {
+                    self.join(best.lower, best.upper, leasts, &near, ask, pool);
                 }
             }
             step /= 2.0;
@@ -309,9 +331,9 @@ impl<'r> Search<'r> {
     }
 
     /// Areas of the tightest ends the slopes allow, holes left aside.
-    fn leasts(&self, lower: SideLine, upper: SideLine, slopes: &[f64]) -> Option<Leasts> {
+    fn leasts(&self, lower: SideLine, upper: SideLine, slopes: &[f64], ask: Ask) -> Option<Leasts> {
         let least = |left: bool| {
-            let view = View::new(self, left, lower, upper);
+            let view = View::new(self, left, lower, upper, ask);
             let ends = view.ends(&view.tight_lines(slopes), &[], f64::INFINITY);
             ends.into_iter().map(|end| end.area).min_by(f64::total_cmp)
         };
@@ -319,11 +341,11 @@ impl<'r> Search<'r> {
     }
 
     /// Joins the ends of one pair of sides in order of area and pools what breaks no rule.
-    fn join(&self, lower: SideLine, upper: SideLine, leasts: Leasts, slopes: &[f64], strict: bool, pool: &mut Pool) {
+    fn join(&self, lower: SideLine, upper: SideLine, leasts: Leasts, slopes: &[f64], ask: Ask, pool: &mut Pool) {
         let limit = pool.limit() * GRID_SLACK;
         let ends = |left: bool| -> Vec<End> {
-            let view = View::new(self, left, lower, upper);
-            let keeps = if strict { view.near_holes() } else { Vec::new() };
+            let view = View::new(self, left, lower, upper, ask);
+            let keeps = if ask.rules() { view.near_holes() } else { Vec::new() };
             // An end that loses even with the best there can be at the other side is not worth keeping.
             let most = limit - if left { leasts.right } else { leasts.left };
             let mut ends = view.ends(&view.lines(slopes, &keeps), &keeps, most);
@@ -349,7 +371,7 @@ impl<'r> Search<'r> {
                     if pool.is_beaten(left.area + right.area, clear_only) {
                         break;
                     }
-                    if let Some(found) = self.close(left, right, lower, upper, strict) {
+                    if let Some(found) = self.close(left, right, lower, upper, ask) {
                         pool.offer(found, self.request.rules.end_slope);
                     }
                 }
@@ -361,17 +383,26 @@ impl<'r> Search<'r> {
     }
 
     /// Two ends and two sides as an outline, if it breaks no rule.
-    fn close(&self, left: &End, right: &End, lower: SideLine, upper: SideLine, strict: bool) -> Option<Found> {
+    fn close(&self, left: &End, right: &End, lower: SideLine, upper: SideLine, ask: Ask) -> Option<Found> {
         let (l0, l1) = (left.corners[0], *left.corners.last()?);
         let (r0, r1) = (right.corners[0], *right.corners.last()?);
         if l0[0] >= r0[0] || l1[0] >= r1[0] {
             return None;
         }
-        let outline: Vec<Point> = right.corners.iter().chain(left.corners.iter().rev()).copied().collect();
+        // Level sides too short to cut clean are lengthened aft.
+        let short = self.request.rules.least_side - (r0[0] - l0[0]).min(r1[0] - l1[0]);
+        let level = lower.rise == 0.0 && upper.rise == 0.0;
+        let aft = if ask == Ask::Shapely && level { short.max(0.0) } else { 0.0 };
+        let moved = right.corners.iter().map(|p| [p[0] + aft, p[1]]);
+        let outline: Vec<Point> = moved.chain(left.corners.iter().rev().copied()).collect();
         // Sides: along the right end, the upper side, along the left end, the lower side.
         let mut on_edge = vec![false; outline.len()];
         on_edge[right.corners.len() - 1] = upper.edge;
         on_edge[outline.len() - 1] = lower.edge;
+        let shapely = is_shapely(&outline, &on_edge, &self.request.rules);
+        if ask == Ask::Shapely && !shapely {
+            return None;
+        }
         let found = Found {
             area: signed_area(&outline),
             on_frame: self.on_frame(&outline),
@@ -380,9 +411,10 @@ impl<'r> Search<'r> {
             on_edge,
             lower,
             upper,
+            shapely,
             broken: None,
         };
-        (!strict || self.keeps_every_rule(&found)).then_some(found)
+        (!ask.rules() || self.keeps_every_rule(&found)).then_some(found)
     }
 
     fn on_frame(&self, outline: &[Point]) -> bool {
@@ -414,6 +446,54 @@ impl<'r> Search<'r> {
                     .all(|((a, b), _)| distance_to_segment(keep.centre, a, b) >= least - EPSILON)
             })
     }
+}
+
+/// Whether an outline can be cut clean: no side and no corner smaller than the rules', and where one side is the plank's
+/// edge no wood of the plank lies between the piece and that edge.
+pub(super) fn is_shapely(outline: &[Point], on_edge: &[bool], rules: &GravingRules) -> bool {
+    let n = outline.len();
+    let one_edge = on_edge.iter().filter(|e| **e).count() == 1;
+    (0..n).all(|i| {
+        let (before, at, after) = (outline[(i + n - 1) % n], outline[i], outline[(i + 1) % n]);
+        let corner = Corner { angle: corner_angle(before, at, after), at_edge: on_edge[i] || on_edge[(i + n - 1) % n] };
+        length(at, after) >= rules.least_side - EPSILON && corner.is_shapely(one_edge, rules)
+    })
+}
+
+/// A corner as the eye sees it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Corner {
+    /// Between its two sides, degrees.
+    pub(super) angle: f64,
+    /// It lies on the plank's edge.
+    pub(super) at_edge: bool,
+}
+
+impl Corner {
+    /// Corners on the edge itself are sharp by their slope and are not asked.
+    pub(super) fn is_sharp(self, rules: &GravingRules) -> bool {
+        !self.at_edge && self.angle < rules.least_corner - 1e-6
+    }
+
+    /// A piece from edge to edge undercuts one of them whatever its ends, and is not asked.
+    pub(super) fn undercuts(self, one_edge: bool, rules: &GravingRules) -> bool {
+        !rules.undercut && self.at_edge && one_edge && self.angle > 90.0 + 1e-6
+    }
+
+    fn is_shapely(self, one_edge: bool, rules: &GravingRules) -> bool {
+        !self.is_sharp(rules) && !self.undercuts(one_edge, rules)
+    }
+}
+
+fn length(a: Point, b: Point) -> f64 {
+    (b[0] - a[0]).hypot(b[1] - a[1])
+}
+
+/// The angle between the sides that meet at a corner, degrees.
+pub(super) fn corner_angle(before: Point, at: Point, after: Point) -> f64 {
+    let (u, v) = ([before[0] - at[0], before[1] - at[1]], [after[0] - at[0], after[1] - at[1]]);
+    let cos = (u[0] * v[0] + u[1] * v[1]) / (length(before, at) * length(after, at));
+    cos.clamp(-1.0, 1.0).acos().to_degrees()
 }
 
 fn slope_grid() -> Vec<f64> {
@@ -541,10 +621,11 @@ struct View<'s> {
     lower: SideLine,
     upper: SideLine,
     middle: f64,
+    ask: Ask,
 }
 
 impl<'s> View<'s> {
-    fn new(search: &'s Search<'s>, left: bool, lower: SideLine, upper: SideLine) -> Self {
+    fn new(search: &'s Search<'s>, left: bool, lower: SideLine, upper: SideLine, ask: Ask) -> Self {
         let flip = if left { 1.0 } else { -1.0 };
         Self {
             search,
@@ -553,6 +634,7 @@ impl<'s> View<'s> {
             lower: if left { lower } else { lower.mirrored() },
             upper: if left { upper } else { upper.mirrored() },
             middle: search.middle * flip,
+            ask,
         }
     }
 
@@ -660,7 +742,7 @@ impl<'s> View<'s> {
         let mut consider = |corners: &[Point], slopes: &[f64]| {
             let area = self.area_to_middle(corners);
             let rises = corners.windows(2).all(|pair| pair[1][1] > pair[0][1] + EPSILON);
-            if area <= most && rises && clear_of(keeps, corners) {
+            if area <= most && rises && self.may_be_shapely(corners) && clear_of(keeps, corners) {
                 ends.push(End { corners: corners.to_vec(), slopes: slopes.to_vec(), area });
             }
         };
@@ -669,16 +751,59 @@ impl<'s> View<'s> {
         }
         let (up, down): (Vec<EndLine>, Vec<EndLine>) = lines.iter().partition(|line| line.slope > 0.0);
         for below in &down {
-            let foot = self.lower.meets(*below);
             for above in &up {
+                let (below, above) = self.with_long_sides(*below, *above);
+                let foot = self.lower.meets(below);
                 let y = (below.start - above.start) / (above.slope - below.slope);
-                let head = self.upper.meets(*above);
+                let head = self.upper.meets(above);
                 if y > foot[1] + EPSILON && y < head[1] - EPSILON {
                     consider(&[foot, [below.x(y), y], head], &[below.slope, above.slope]);
                 }
             }
         }
         ends
+    }
+
+    /// Two lines of a pointed end, one of them moved out as far as it takes for neither side of the point to be too short.
+    fn with_long_sides(&self, below: EndLine, above: EndLine) -> (EndLine, EndLine) {
+        let least = self.search.request.rules.least_side;
+        if self.ask != Ask::Shapely || least <= 0.0 {
+            return (below, above);
+        }
+        let y = (below.start - above.start) / (above.slope - below.slope);
+        let (foot, head) = (self.lower.meets(below)[1], self.upper.meets(above)[1]);
+        let rise = |line: EndLine| (least + EPSILON) / line.slope.hypot(1.0);
+        let (low, high) = (foot + rise(below), head - rise(above));
+        if low > high {
+            (below, above)
+        } else if y < low {
+            (below, EndLine { start: below.x(low) - above.slope * low, ..above })
+        } else if y > high {
+            (EndLine { start: above.x(high) - below.slope * high, ..below }, above)
+        } else {
+            (below, above)
+        }
+    }
+
+    /// Whether an end can belong to an outline as it is asked for; the long sides are looked at when it is closed.
+    fn may_be_shapely(&self, corners: &[Point]) -> bool {
+        if self.ask != Ask::Shapely {
+            return true;
+        }
+        let rules = &self.search.request.rules;
+        let one_edge = self.lower.edge != self.upper.edge;
+        // The long sides run on to the right.
+        let along = |side: SideLine, corner: Point| [corner[0] + 1.0, corner[1] + side.rise];
+        let (first, last) = (corners[0], corners[corners.len() - 1]);
+        let chain: Vec<Point> = std::iter::once(along(self.lower, first))
+            .chain(corners.iter().copied())
+            .chain([along(self.upper, last)])
+            .collect();
+        corners.windows(2).all(|pair| length(pair[0], pair[1]) >= rules.least_side - EPSILON)
+            && chain.windows(3).enumerate().all(|(i, three)| {
+                let at_edge = (i == 0 && self.lower.edge) || (i + 1 == corners.len() && self.upper.edge);
+                Corner { angle: corner_angle(three[0], three[1], three[2]), at_edge }.is_shapely(one_edge, rules)
+            })
     }
 
     /// Signed area between an end and the upright through the middle of the damage; the areas of the two ends
