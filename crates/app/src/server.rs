@@ -14,6 +14,7 @@ use rocket::{Build, Request, Response, Rocket, routes, uri};
 use crate::file::kept::Files;
 use crate::routes;
 use crate::web::auth::SignInTries;
+use crate::web::compress::Compress;
 use crate::web::jobs::Jobs;
 use crate::web::settings::Settings;
 use crate::web::{assets, photos, problem};
@@ -43,6 +44,7 @@ pub fn build(store: Store, settings: Settings, port: u16) -> Result<Rocket<Build
         .manage(Files::default())
         .attach(SafeHeaders)
         .attach(OwnNames)
+        .attach(Compress)
         .mount("/", routes![assets::asset, foreign])
         .mount("/", routes::routes())
         .register("/", problem::catchers()))

@@ -75,6 +75,8 @@ impl MemberRow {
 /// What is known of a member, planks among them. Lengths mm.
 #[derive(Debug, Clone)]
 pub struct Known {
+    /// What it is called, where it is given another name.
+    pub name: Option<String>,
     /// Length and width; a plank's grid tells them.
     pub face: Option<(f64, f64)>,
     pub thickness: f64,
@@ -148,12 +150,38 @@ impl Work {
         Ok(id)
     }
 
+    /// Takes a member off the boat that is not there. Refused while anything found or decided hangs on it.
+    pub async fn remove_member(&mut self, member: &MemberRow) -> Result<()> {
+        let (used,): (i64,) = sqlx::query_as(
+            "SELECT (SELECT count(*) FROM finding WHERE member_id = ?1 AND withdrawn = 0)
+                  + (SELECT count(*) FROM decision WHERE member_id = ?1 AND superseded = 0)",
+        )
+        .bind(member.id)
+        .fetch_one(&mut *self.tx)
+        .await?;
+        if used > 0 {
+            return Err(StoreError::Conflict("something was found or decided on it: withdraw that first".into()));
+        }
+        let done = sqlx::query("UPDATE member SET removed = 1 WHERE id = ? AND kind <> 'plank' AND removed = 0")
+            .bind(member.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
+        let body = json!({ "code": member.code });
+        self.note(Some(member.boat_id), Some(member.id), "grid", &format!("There is no {}", member.name), &body)
+            .await?;
+        Ok(())
+    }
+
     /// Keeps what is known of a member. [`StoreError::Stale`] when it is no longer at `version`.
     pub async fn know_member(&mut self, boat: i64, id: i64, version: i64, name: &str, known: &Known) -> Result<()> {
         let done = sqlx::query(
-            "UPDATE member SET length = coalesce(?, length), width = coalesce(?, width), thickness = ?, species = ?, grain = ?, year = ?,
+            "UPDATE member SET name = coalesce(?, name), length = coalesce(?, length), width = coalesce(?, width), thickness = ?, species = ?, grain = ?, year = ?,
              finish = ?, fastened = ?, measured = 1, version = version + 1 WHERE boat_id = ? AND id = ? AND version = ?",
         )
+        .bind(&known.name)
         .bind(known.face.map(|f| f.0))
         .bind(known.face.map(|f| f.1))
         .bind(known.thickness)

@@ -57,15 +57,18 @@ pub struct NewCoat {
 
 /// A boat's plans of a kind, newest first.
 pub async fn of_boat(store: &Store, boat: i64, kind: &str) -> Result<Vec<Plan>> {
-    let sql = "SELECT id, boat_id, member_id, piece_id, kind, asked, answer, by_name, at FROM plan WHERE boat_id = ? AND kind = ? ORDER BY id DESC";
+    let sql = "SELECT id, boat_id, member_id, piece_id, kind, asked, answer, by_name, at FROM plan WHERE boat_id = ? AND kind = ? AND withdrawn = 0 ORDER BY id DESC";
     Ok(sqlx::query_as(sql).bind(boat).bind(kind).fetch_all(store.pool()).await?)
 }
 
 const COAT: &str = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat";
 
+/// Coats whose plan was not taken back.
+const IN_FORCE: &str = "plan_id IN (SELECT id FROM plan WHERE withdrawn = 0)";
+
 /// A boat's coats, plan by plan.
 pub async fn coats(store: &Store, boat: i64) -> Result<Vec<Coat>> {
-    let sql = format!("{COAT} WHERE boat_id = ? ORDER BY plan_id, seq");
+    let sql = format!("{COAT} WHERE boat_id = ? AND {IN_FORCE} ORDER BY plan_id, seq");
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
@@ -111,6 +114,51 @@ impl Work {
                 .execute(&mut *self.tx)
                 .await?;
         }
+        Ok(())
+    }
+
+    /// Takes a plan back. Refused once one of its coats is on.
+    pub async fn withdraw_plan(&mut self, plan: &Plan, what: &str) -> Result<()> {
+        let (on,): (i64,) = sqlx::query_as("SELECT count(*) FROM coat WHERE plan_id = ? AND done_at IS NOT NULL")
+            .bind(plan.id)
+            .fetch_one(&mut *self.tx)
+            .await?;
+        if on > 0 {
+            return Err(StoreError::Conflict("a coat of it is on already: take that back first, if it is not".into()));
+        }
+        let done = sqlx::query("UPDATE plan SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
+            .bind(plan.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
+        let body = serde_json::json!({ "plan": plan.id });
+        self.note(Some(plan.boat_id), plan.member_id, &plan.kind, &format!("Plan taken back: {what}"), &body).await?;
+        Ok(())
+    }
+
+    /// Takes back that a coat was laid on: it was not. Only the last one of its plan can be.
+    pub async fn take_coat_back(&mut self, coat: &Coat, why: &str) -> Result<()> {
+        let (later,): (i64,) =
+            sqlx::query_as("SELECT count(*) FROM coat WHERE plan_id = ? AND seq > ? AND done_at IS NOT NULL")
+                .bind(coat.plan_id)
+                .bind(coat.seq)
+                .fetch_one(&mut *self.tx)
+                .await?;
+        if later > 0 {
+            return Err(StoreError::Conflict("a later coat lies on it: take that back first".into()));
+        }
+        let done = sqlx::query("UPDATE coat SET done_at = NULL WHERE id = ? AND done_at IS NOT NULL")
+            .bind(coat.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
+        let body = serde_json::json!({ "coat": coat.id, "why": why });
+        let told = format!("Taken back, it was not laid on: {}, because {why}", coat.name.to_lowercase());
+        self.note(Some(coat.boat_id), None, "coat", &told, &body).await?;
         Ok(())
     }
 

@@ -149,9 +149,19 @@ impl Work {
         Ok(())
     }
 
-    /// Books hours by hand.
-    pub async fn book(&mut self, task: &Task, account: i64, minutes: f64) -> Result<()> {
-        let started = self.at() - jiff::SignedDuration::from_secs_f64(minutes * 60.0);
+    /// Books hours by hand; fewer than none take back what was booked too much, with why. Refused where more would be taken back than
+    /// was booked.
+    pub async fn book(&mut self, task: &Task, account: i64, minutes: f64, why: &str) -> Result<()> {
+        if minutes < 0.0 {
+            let (booked,): (f64,) = sqlx::query_as("SELECT coalesce(sum(minutes), 0.0) FROM clock WHERE task_id = ?")
+                .bind(task.id)
+                .fetch_one(&mut *self.tx)
+                .await?;
+            if booked + minutes < -1e-6 {
+                return Err(StoreError::Conflict(format!("only {} are booked on it", spoken(booked))));
+            }
+        }
+        let started = self.at() - jiff::SignedDuration::from_secs_f64(minutes.max(0.0) * 60.0);
         sqlx::query("INSERT INTO clock (task_id, account_id, started_at, stopped_at, minutes) VALUES (?, ?, ?, ?, ?)")
             .bind(task.id)
             .bind(account)
@@ -160,15 +170,13 @@ impl Work {
             .bind(minutes)
             .execute(&mut *self.tx)
             .await?;
-        let body = json!({ "task": task.what, "minutes": minutes, "by_hand": true });
-        self.note(
-            Some(task.boat_id),
-            Some(task.member_id),
-            "hours",
-            &format!("{}: {}", task.what, spoken(minutes)),
-            &body,
-        )
-        .await?;
+        let body = json!({ "task": task.what, "minutes": minutes, "by_hand": true, "why": why });
+        let told = if minutes < 0.0 {
+            format!("{}: {} taken back, because {why}", task.what, spoken(-minutes))
+        } else {
+            format!("{}: {}", task.what, spoken(minutes))
+        };
+        self.note(Some(task.boat_id), Some(task.member_id), "hours", &told, &body).await?;
         Ok(())
     }
 

@@ -85,7 +85,7 @@ impl NextRow {
 /// The next coat of each plan of all boats.
 pub async fn coats(store: &Store) -> Result<Vec<Coat>> {
     let sql = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat
-               WHERE done_at IS NULL AND seq = (SELECT min(c.seq) FROM coat c WHERE c.plan_id = coat.plan_id AND c.done_at IS NULL)
+               WHERE done_at IS NULL AND plan_id IN (SELECT id FROM plan WHERE withdrawn = 0) AND seq = (SELECT min(c.seq) FROM coat c WHERE c.plan_id = coat.plan_id AND c.done_at IS NULL)
                    AND boat_id IN (SELECT id FROM boat WHERE archived = 0)
                ORDER BY boat_id, plan_id";
     Ok(sqlx::query_as(sql).fetch_all(store.pool()).await?)

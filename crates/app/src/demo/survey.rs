@@ -302,6 +302,7 @@ async fn records(store: &Store, file: &BoatFile, start: Timestamp) -> Result<()>
         let (_, part) = file.locate(place).map_err(told)?;
         let Part::Plank(plank, _) = part else { continue };
         let known = Known {
+            name: None,
             face: None,
             thickness: 24.0,
             species: "western_larch".into(),

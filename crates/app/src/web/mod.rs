@@ -4,6 +4,7 @@ pub mod assets;
 pub mod auth;
 pub mod changed;
 pub mod choices;
+pub mod compress;
 pub mod desk;
 pub mod drawn;
 pub mod error;

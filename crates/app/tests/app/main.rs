@@ -2,6 +2,7 @@
 
 mod browser;
 mod cli;
+mod corrections;
 mod deciding;
 mod fasten;
 mod hostile;

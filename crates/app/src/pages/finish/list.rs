@@ -15,7 +15,7 @@ use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
-use crate::web::form::{Faults, Posted, Reader, Typed};
+use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "finish/list.html")]
@@ -29,6 +29,9 @@ struct List {
 }
 
 struct PlanView {
+    id: i64,
+    /// None of its coats is on: it can be taken back.
+    untouched: bool,
     what: String,
     recipe: &'static str,
     asked: String,
@@ -46,6 +49,8 @@ struct CoatView {
     state: &'static str,
     /// The next one that may be laid on.
     is_next: bool,
+    /// The last one that was: it can be taken back.
+    is_last: bool,
 }
 
 async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> std::result::Result<List, AppError> {
@@ -60,8 +65,11 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         let steps: Vec<_> = recipe.steps().collect();
         let coats: Vec<&Coat> = file.coats.iter().filter(|c| c.plan_id == plan.id).collect();
         let next = coats.iter().find(|c| c.done_at.is_none()).map(|c| c.id);
+        let last = coats.iter().rev().find(|c| c.done_at.is_some()).map(|c| c.id);
         let computed = finish::plan(recipe, area, temperature, humidity).map(|p| p.reasons).unwrap_or_default();
         shown.push(PlanView {
+            id: plan.id,
+            untouched: coats.iter().all(|c| c.done_at.is_none()),
             what: plan.asked["what"].as_str().unwrap_or_default().to_owned(),
             recipe: recipe.label(),
             asked: format!("{area} m² at {temperature} °C and {humidity} % humidity"),
@@ -80,6 +88,7 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
                     when: view::when_next(c.done_at.as_deref().unwrap_or(&c.earliest_at)),
                     state: state(c, now),
                     is_next: next == Some(c.id),
+                    is_last: last == Some(c.id),
                 })
                 .collect(),
         });
@@ -165,6 +174,40 @@ pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, posted: Posted)
     let mut work = desk.store.begin(posted.act()).await?;
     work.lay_coat(&coat).await?;
     let location = format!("/boats/{id}/finish");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// A coat that was ticked by mistake: it was not laid on.
+#[post("/boats/<id>/coats/<coat>/undo", data = "<posted>")]
+pub async fn undo(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, posted: Posted) -> Result {
+    let coat = plans::coat(desk.store, id, coat).await?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let why = read.text("why", NOTE_LIMIT);
+    if why.is_empty() {
+        read.faults.add(InputError::new(format!("undo{}", coat.id), "say what was wrong"));
+    }
+    if !read.faults.is_empty() {
+        let file = BoatFile::load(desk.store, id).await?;
+        return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults).await?);
+    }
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.take_coat_back(&coat, &why).await?;
+    let location = format!("/boats/{id}/finish");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// A plan that is not wanted any more.
+#[post("/boats/<id>/finish/<plan>/withdraw", data = "<posted>")]
+pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, plan: i64, posted: Posted) -> Result {
+    let plans = plans::of_boat(desk.store, id, "finish").await?;
+    let location = format!("/boats/{id}/finish");
+    // Withdrawing twice is once.
+    let Some(plan) = plans.iter().find(|p| p.id == plan) else { return Ok(Answer::Go(location)) };
+    let what = plan.asked["what"].as_str().unwrap_or_default().to_owned();
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.withdraw_plan(plan, &what).await?;
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }

@@ -44,6 +44,7 @@ fn stored(desk: &Desk<'_>, m: &MemberRow) -> Typed {
         .with("grain", m.grain.clone().unwrap_or_default())
         .with("year", m.year.map_or(String::new(), |y| y.to_string()))
         .with("finish", m.finish.clone())
+        .with("name", m.name.clone())
         .with("fastened", m.fastened.clone())
         .with("version", m.version.to_string())
 }
@@ -75,6 +76,8 @@ pub async fn form(desk: Desk<'_>, _who: Crew, id: i64, member: i64, at: Option<&
 
 fn read(desk: &Desk<'_>, is_plank: bool, form: &Submission) -> std::result::Result<Known, Faults> {
     let mut read = Reader::new(form, desk.units.unit);
+    // A plank is called by where it lies.
+    let name = if is_plank { None } else { Some(read.name("name")) };
     let face = if is_plank { None } else { Some((read.size("length"), read.size("width"))) };
     let thickness = read.size("thickness");
     let species = read.choice("species", |id| species::find(id).ok());
@@ -95,6 +98,7 @@ fn read(desk: &Desk<'_>, is_plank: bool, form: &Submission) -> std::result::Resu
         return Err(read.faults);
     };
     Ok(Known {
+        name,
         face,
         thickness,
         species: species.id.clone(),
@@ -127,6 +131,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, member: i64, at: Option<&
             drop(work);
             let (kept, typed) = (stored(&desk, &m), posted.form.typed());
             let fields = [
+                ("name", "Name"),
                 ("length", "Length"),
                 ("width", "Face"),
                 ("thickness", "Thickness"),
@@ -136,8 +141,8 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, member: i64, at: Option<&
                 ("finish", "Finish"),
                 ("fastened", "Fastened with"),
             ];
-            // Length and face of a plank are the grid's.
-            let fields = if page.is_plank { &fields[2..] } else { &fields };
+            // Name, length and face of a plank are the grid's.
+            let fields = if page.is_plank { &fields[3..] } else { &fields };
             let theirs = kept.against(&typed, fields);
             let typed = typed.with("version", m.version.to_string());
             Ok(Answer::Page(Status::Conflict, Show { theirs, typed, ..page }.render().map_err(AppError::from)?))
@@ -149,4 +154,22 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, member: i64, at: Option<&
         }
         Err(e) => Err(e.into()),
     }
+}
+
+/// There is no such part on this boat.
+#[post("/boats/<id>/members/<member>/remove", data = "<posted>")]
+pub async fn remove(desk: Desk<'_>, _who: Crew, id: i64, member: i64, posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let m = members::find(desk.store, id, member).await?;
+    let mut work = desk.store.begin(posted.act()).await?;
+    if let Err(e) = work.remove_member(&m).await {
+        drop(work);
+        let StoreError::Conflict(why) = e else { return Err(e.into()) };
+        let mut faults = Faults::default();
+        faults.add(InputError::new("remove", why));
+        return render_faulty(&show(&desk, &file, &m, "", stored(&desk, &m), faults));
+    }
+    let location = format!("/boats/{id}?surface={}", m.kind.surface().code());
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
 }

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::work::estimate::{Operation, whole_job};
+use mend_keel_store::StoreError;
 use mend_keel_store::tasks::{self, Task};
 use rocket::{get, post};
 
@@ -193,13 +194,28 @@ pub async fn stop(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted)
 pub async fn book(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted) -> Result {
     let task = tasks::find(desk.store, id, task).await?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
-    let hours = read.number("hours", 0.01, 24.0);
-    if let Err(faults) = read.finish() {
+    let hours = read.number("hours", -24.0, 24.0);
+    let why = read.text("correction", NOTE_LIMIT);
+    if hours.abs() < 0.01 {
+        read.faults.add(InputError::new("hours", "must not be nothing: −0.5 takes half an hour back"));
+    }
+    if hours < 0.0 && why.is_empty() {
+        read.faults.add(InputError::new("correction", "say why hours are taken back"));
+    }
+    let again = async |faults| {
         let file = BoatFile::load(desk.store, id).await?;
-        return render_faulty(&page(&desk, &file, posted.form.typed(), faults, task.id));
+        render_faulty(&page(&desk, &file, posted.form.typed(), faults, task.id))
+    };
+    if !read.faults.is_empty() {
+        return again(read.faults).await;
     }
     let mut work = desk.store.begin(posted.act()).await?;
-    work.book(&task, who.0.account.id, hours * 60.0).await?;
+    if let Err(e) = work.book(&task, who.0.account.id, hours * 60.0, &why).await {
+        drop(work);
+        let StoreError::Conflict(told) = e else { return Err(e.into()) };
+        read.faults.add(InputError::new("hours", told));
+        return again(read.faults).await;
+    }
     work.commit(&back(id)).await?;
     Ok(Answer::Go(back(id)))
 }
