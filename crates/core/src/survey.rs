@@ -268,19 +268,19 @@ pub fn check_shape(
         return Err(InputError::new(
             "shape",
             format!(
-                "reaches from {low_x:.0} to {high_x:.0} mm; this plank runs from {from_x:.0} to {to_x:.0} mm of the datum"
+                "reaches from {low_x:.0} to {high_x:.0} mm; the part runs from {from_x:.0} to {to_x:.0} mm of the datum"
             ),
         ));
     }
     if low_y < -SLACK || high_y > width + SLACK {
         return Err(InputError::new(
             "shape",
-            format!("reaches from {low_y:.0} to {high_y:.0} mm up; this plank is {width:.0} mm wide there"),
+            format!("reaches from {low_y:.0} to {high_y:.0} mm up; the part is {width:.0} mm wide there"),
         ));
     }
     error::within("depth", depth, 0.0, f64::INFINITY)?;
     if depth > thickness + SLACK {
-        return Err(InputError::new("depth", format!("the plank is only {thickness:.0} mm thick")));
+        return Err(InputError::new("depth", format!("the part is only {thickness:.0} mm thick")));
     }
     Ok(())
 }

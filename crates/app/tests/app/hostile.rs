@@ -65,7 +65,7 @@ async fn a_finding_off_the_plank_is_refused_and_a_frame_that_is_not_there_leads_
     let visitor = Visitor::new(&server);
     for (field, value, told) in [
         ("shape", "30, 55\n170, 900", "mm wide there"),
-        ("shape", "-90000, 55\n170, 60", "this plank runs from"),
+        ("shape", "-90000, 55\n170, 60", "the part runs from"),
         ("shape", "30; DROP", "write a point as x, y"),
         ("shape", "", "mark at least one point"),
         ("depth", "-3", "more than 0"),

@@ -145,6 +145,8 @@ pub struct Facts {
     layers: bool,
     crushed: bool,
     out_of_shape: bool,
+    /// Everything found that asks to be mended.
+    asks: Vec<Found>,
     /// Crossings weakened by holes somebody recorded: where along, and the share of the width.
     crossings: Vec<(f64, f64)>,
 }
@@ -228,6 +230,7 @@ impl Facts {
             crushed: wood.iter().any(|f| f.kind == FindingKind::Crushed)
                 || wood.iter().any(|f| f.kind.answer() == Answer::Shape && f.grade >= Grade::Renew),
             out_of_shape: wood.iter().any(|f| f.kind.answer() == Answer::Shape),
+            asks: found.iter().filter(|f| f.grade >= Grade::Mend && f.asks()).copied().collect(),
             crossings: weak_crossings(body.holes, body.width),
         }
     }
@@ -311,7 +314,46 @@ pub(super) fn judge(draft: &mut Draft, facts: &Facts, renewed: Option<(f64, f64)
             CROSSING * 100.0,
         ));
     }
+    reasons.extend(leaves_open(draft.kind, facts, renewed));
     draft.reasons.extend(reasons);
+}
+
+/// Whether a way answers something found: it renews the stretch it lies in, or is made for its kind.
+fn answers(kind: OptionKind, found: &Found, renewed: Option<(f64, f64)>) -> bool {
+    use OptionKind as O;
+    if renewed.is_some_and(|(from, to)| from <= found.from && found.to <= to) {
+        return true;
+    }
+    let shape = found.kind.answer() == Answer::Shape;
+    let scarf = found.kind == FindingKind::OpenScarf;
+    match kind {
+        // Who leaves it leaves it all.
+        O::Leave => true,
+        O::Treat => found.kind.is_decay(),
+        O::Inject | O::LayerPatch => {
+            found.kind == FindingKind::Delamination || (kind == O::LayerPatch && !shape && !scarf)
+        }
+        O::FreeAndFlatten => shape,
+        O::RefitScarf => scarf,
+        O::Graving | O::PanelPatch => !shape && !scarf,
+        O::Sister => !scarf,
+        O::NewScarf => scarf,
+        O::WholePlank | O::Replace | O::Laminate | O::Saw | O::Steam | O::Reskin => true,
+        O::ButtPiece | O::ScarfPiece | O::SpliceEnd => false,
+    }
+}
+
+/// That an option leaves something else that was found on the member as it is.
+fn leaves_open(kind: OptionKind, facts: &Facts, renewed: Option<(f64, f64)>) -> Option<Reason> {
+    let mut left: Vec<&'static str> =
+        facts.asks.iter().filter(|f| !answers(kind, f, renewed)).map(|f| f.kind.label()).collect();
+    left.sort_unstable();
+    left.dedup();
+    (!left.is_empty()).then(|| {
+        let what = left.join(", ").to_lowercase();
+        let text = format!("it leaves what else was found as it is: {what}; that wants a job of its own");
+        Reason::new("decide.leaves_open", Verdict::Against, text)
+    })
 }
 
 /// *Leave and watch* is for Sound and Watch; at Mend never first, with what it costs to wait; at Renew and Unsafe refused.

@@ -886,6 +886,38 @@ mod tests {
     }
 
     #[test]
+    fn an_option_says_what_else_was_found_that_it_leaves_as_it_is() {
+        let keel = Case {
+            kind: MemberKind::Keel,
+            class: Class::Long(12),
+            length: 6_800.0,
+            width: 200.0,
+            thickness: 110.0,
+            strake_width: 0.0,
+            found: vec![
+                Found { grade: Grade::Mend, ..found(FindingKind::OpenScarf, 3_000.0, 3_400.0, 30.0, 0.0) },
+                Found { grade: Grade::Mend, ..found(FindingKind::Gouge, 800.0, 1_000.0, 60.0, 30.0) },
+            ],
+            ..frame(head_rot())
+        };
+        let left = |kind: OptionKind| -> Option<String> {
+            let told = of(&keel, kind).unwrap().reasons.into_iter().find(|r| r.rule == "decide.leaves_open");
+            told.map(|r| r.text)
+        };
+        assert!(left(OptionKind::Graving).unwrap().contains("scarf"));
+        assert!(left(OptionKind::RefitScarf).unwrap().contains("gouge"));
+        assert_eq!((left(OptionKind::Replace), left(OptionKind::Leave)), (None, None));
+        // One thing found is answered by what is made for it.
+        assert!(
+            of(&frame(head_rot()), OptionKind::SpliceEnd)
+                .unwrap()
+                .reasons
+                .iter()
+                .all(|r| r.rule != "decide.leaves_open")
+        );
+    }
+
+    #[test]
     fn a_rib_broken_in_the_middle_takes_a_sister_three_strakes_past() {
         let case = frame(broken(880.0, 900.0));
         let sister = of(&case, OptionKind::Sister).unwrap();
