@@ -283,13 +283,26 @@ pub fn lay_out(
     rate: impl Fn(Operation) -> f64,
 ) -> std::result::Result<Answered, InputError> {
     if let Some(step) = answered_in(file, subject.id()) {
-        return Ok(Answered { options: Vec::new(), answered_in: Some(step) });
+        return Ok(Answered { options: Vec::new(), answered_in: Some(step), once_dry: None });
     }
-    let options = match subject {
-        Subject::Plank(plank) => decide::options(&case(file, plank, school)?, rate)?,
-        _ => member::options(&member_case(file, subject, school)?, rate)?,
+    let dried = Some(decide::DRIED);
+    let (options, once_dry) = match subject {
+        Subject::Plank(plank) => {
+            let case = case(file, plank, school)?;
+            let options = decide::options(&case, &rate)?;
+            let dry = decide::is_wet(case.moisture).then(|| decide::options(&Case { moisture: dried, ..case }, &rate));
+            (options, dry.transpose()?)
+        }
+        _ => {
+            let case = member_case(file, subject, school)?;
+            let options = member::options(&case, &rate)?;
+            let dry = decide::is_wet(case.moisture)
+                .then(|| member::options(&member::Case { moisture: dried, ..case }, &rate));
+            (options, dry.transpose()?)
+        }
     };
-    Ok(Answered { options, answered_in: None })
+    let once_dry = once_dry.and_then(|dry| decide::once_dry(&options, &dry));
+    Ok(Answered { options, answered_in: None, once_dry })
 }
 
 /// The step that answers what was found on a part without taking wood away.

@@ -1,6 +1,7 @@
 //! A boat's survey: everything found and read, and what follows from it.
 
 use std::collections::HashSet;
+use std::sync::OnceLock;
 
 use mend_keel_core::fastening;
 use mend_keel_core::geometry::{extent, size_of};
@@ -32,6 +33,8 @@ pub struct SurveyFile {
     pub looked: Vec<Looked>,
     pub past: Vec<PastRepair>,
     pub picks: Vec<Pick>,
+    /// What is within the drawing of her shell, once it was drawn.
+    inside: OnceLock<String>,
 }
 
 impl SurveyFile {
@@ -42,6 +45,7 @@ impl SurveyFile {
             looked: surveys::looked(store, id).await?,
             past: surveys::past_repairs(store, id).await?,
             picks: surveys::picks(store, id).await?,
+            inside: OnceLock::new(),
         })
     }
 
@@ -214,16 +218,15 @@ impl SurveyFile {
         }
     }
 
-    /// The drawing of a surface with a layer shown on it; the shell has its own.
-    pub fn draw(
-        &self,
-        surface: Surface,
-        layers: &Layers,
-        violations: &[Violation],
-        selected: Option<&Place>,
-        layer: &str,
-    ) -> String {
+    /// The drawing of a surface with a layer shown on it; the shell has its own, which is drawn once while this file is kept.
+    pub fn draw(&self, surface: Surface, selected: Option<&Place>, layer: &str) -> String {
         let file = &self.file;
+        if surface == Surface::Shell
+            && let Some(inside) = self.inside.get()
+        {
+            return self.map(&[], &Layers::default(), selected, layer).with_inside(inside);
+        }
+        let layers = &self.layers();
         if surface != Surface::Shell {
             return SurfaceView {
                 boat: &file.boat,
@@ -236,6 +239,19 @@ impl SurveyFile {
             }
             .draw();
         }
+        let violations = file.violations();
+        let map = self.map(&violations, layers, selected, layer);
+        map.with_inside(self.inside.get_or_init(|| map.inside()))
+    }
+
+    fn map<'m>(
+        &'m self,
+        violations: &'m [Violation],
+        layers: &'m Layers,
+        selected: Option<&Place>,
+        layer: &'m str,
+    ) -> Map<'m> {
+        let file = &self.file;
         Map {
             boat: &file.boat,
             planks: &file.planks,
@@ -250,7 +266,6 @@ impl SurveyFile {
             trials: &[],
             marks: &[],
         }
-        .draw()
     }
 
     /// The crossing at an address, close to.

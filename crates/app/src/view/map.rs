@@ -140,20 +140,34 @@ impl<'s> Scale<'s> {
 impl Map<'_> {
     /// The whole drawing.
     pub fn draw(&self) -> String {
+        self.with_inside(&self.inside())
+    }
+
+    /// The drawing round what [`Map::inside`] drew before: which cell is selected and which layer is shown stands outside it.
+    pub fn with_inside(&self, inside: &str) -> String {
         let scale = Scale::new(&self.boat.shell);
         let width = DRAWN_LENGTH + 2.0 * MARGIN;
         let height = 2.0 * scale.girth * scale.per_mm + KEEL_BAND + 2.0 * MARGIN;
-        let mut out = String::with_capacity(64 * 1024);
+        let mut out = String::with_capacity(inside.len() + 16 * 1024);
         let _ = write!(
             out,
             "<svg id=\"map\" class=\"map\" viewBox=\"0 0 {width:.0} {height:.0}\" role=\"application\" tabindex=\"0\" \
              aria-label=\"Planking map of {}: arrow keys walk from cell to cell, question mark shows the keys\" \
-             data-map='{}' data-layer=\"{}\">{}",
+             data-map='{}' data-layer=\"{}\">",
             svg::safe(&self.boat.name),
             svg::safe(&self.grid_data(&scale)),
-            svg::safe(self.layer),
-            svg::GLYPHS
+            svg::safe(self.layer)
         );
+        out.push_str(inside);
+        out.push_str("<path id=\"map-cursor\" class=\"map-cursor\" d=\"\"/></svg>");
+        out
+    }
+
+    /// Everything within the drawing: the same while nothing was committed.
+    pub fn inside(&self) -> String {
+        let scale = Scale::new(&self.boat.shell);
+        let mut out = String::with_capacity(64 * 1024);
+        out.push_str(svg::GLYPHS);
         self.draw_planks(&mut out, &scale);
         self.draw_cells(&mut out, &scale);
         self.draw_seams(&mut out, &scale);
@@ -165,7 +179,6 @@ impl Map<'_> {
         self.draw_spots(&mut out, &scale);
         self.draw_findings(&mut out, &scale);
         self.draw_labels(&mut out, &scale);
-        out.push_str("<path id=\"map-cursor\" class=\"map-cursor\" d=\"\"/></svg>");
         out
     }
 

@@ -70,6 +70,8 @@ pub struct Page {
     /// Simulated instruments are offered.
     pub stand_ins: bool,
     pub may_write: bool,
+    /// Where this person begins: a guest at the one boat they may read.
+    pub home: String,
     pub may_rule: bool,
     pub active: &'static str,
     pub boat: Option<BoatBar>,
@@ -90,6 +92,7 @@ impl Desk<'_> {
             demo: self.settings.mode == Mode::Demo,
             stand_ins: self.yard.stand_ins,
             may_write: self.user.account.role != Role::Guest,
+            home: self.user.account.guest_boat.map_or("/".to_owned(), |boat| format!("/boats/{boat}")),
             may_rule: self.user.account.role == Role::Owner,
             active,
             boat: None,

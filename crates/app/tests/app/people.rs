@@ -299,3 +299,53 @@ async fn a_foreign_name_is_not_answered_and_reading_without_a_cookie_keeps_nothi
         client.post(format!("{}/boats/new", server.base)).header("Host", "rebound.example").send().await.unwrap();
     assert_eq!(posted.status().as_u16(), 421);
 }
+
+/// Every link of a page that stays within the program.
+fn links(html: &str) -> Vec<String> {
+    let hrefs = html.split("href=\"").skip(1).filter_map(|rest| rest.split('"').next());
+    let own = hrefs.filter(|h| h.starts_with('/') && !h.starts_with("/assets/") && !h.starts_with("/manifest"));
+    own.map(|h| h.split('#').next().unwrap_or_default().replace("&amp;", "&")).collect()
+}
+
+#[tokio::test]
+async fn a_guest_reads_all_of_the_boat_and_no_link_leads_anywhere_forbidden() {
+    let server = Server::serve();
+    let owner = Visitor::new(&server);
+    first_account(&owner).await;
+    for _ in 0..2 {
+        owner.send("/boats/new", "/boats/new", &BOAT).await;
+    }
+    let finding = "/boats/1/findings/new?at=P5%20F9";
+    assert_eq!(owner.send(finding, finding, &CRACK).await.status, 303);
+    let other = "/boats/2/findings/new?at=P5%20F9";
+    assert_eq!(owner.send(other, other, &CRACK).await.status, 303);
+    let guest = [
+        ("name", "Owen Pell"),
+        ("login", "owen"),
+        ("password", "a guest's password"),
+        ("role", "guest"),
+        ("boat", "1"),
+    ];
+    owner.send("/yard", "/yard/people", &guest).await;
+    let visitor = Visitor::new(&server);
+    visitor.send("/sign-in", "/sign-in", &[("login", "owen"), ("password", "a guest's password")]).await;
+
+    let read = visitor.get("/boats/1/findings/1").await;
+    assert_eq!(read.status, 200);
+    assert!(read.text.contains("Grounding or blow") && !read.text.contains("<form method=\"post\" enctype"));
+    assert_eq!(visitor.get("/boats/2/findings/2").await.status, 403);
+    assert_eq!(visitor.get("/boats/1/findings/2").await.status, 404, "not by way of her own boat either");
+
+    let (mut seen, mut waiting) = (std::collections::BTreeSet::new(), vec!["/boats/1".to_owned()]);
+    let mut pages = 0;
+    while let Some(path) = waiting.pop() {
+        if !seen.insert(path.clone()) || pages > 160 {
+            continue;
+        }
+        let answer = visitor.get(&path).await;
+        assert!(matches!(answer.status, 200 | 303), "{path}: {}", answer.status);
+        pages += 1;
+        waiting.extend(links(&answer.text));
+    }
+    assert!(pages > 30, "only {pages} pages were reached");
+}

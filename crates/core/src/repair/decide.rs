@@ -16,6 +16,7 @@ mod table;
 use crate::practice::{Practice, School};
 use crate::reason::{Reason, Verdict};
 use crate::survey::{Answer, Cause, FindingKind, Grade};
+use crate::timber::moisture::GLUE_LIMIT;
 use crate::work::estimate::{Hours, Operation, whole_job};
 use crate::work::tasks::{self, Extent, Task};
 
@@ -178,6 +179,21 @@ pub fn rank(options: &mut [RepairOption], practice: &Practice, school: School) {
     }
     // What is refused scores 0, what is not more than that.
     options.sort_by(|a, b| b.score.total_cmp(&a.score));
+}
+
+/// Moisture at which a member counts as dried, %: a little under what glue takes.
+pub const DRIED: f64 = GLUE_LIMIT - 1.0;
+
+/// What comes first once a wet member is dry, where being wet is what refuses it now: the first thing to do is to dry it. `wet` and `dry`
+/// are its options as it is and as it will be, best first.
+pub fn once_dry(wet: &[RepairOption], dry: &[RepairOption]) -> Option<OptionKind> {
+    let best = dry.iter().find(|o| !o.forbidden())?.kind;
+    wet.iter().any(|o| o.kind == best && o.forbidden()).then_some(best)
+}
+
+/// Whether options are worth laying out as they will be when it is dry.
+pub fn is_wet(moisture: Option<f64>) -> bool {
+    moisture.is_some_and(|m| m > GLUE_LIMIT)
 }
 
 /// What a rule puts behind another option scores no more than this share of it.

@@ -141,7 +141,8 @@ pub fn decide(input: Value) -> Outcome {
         practice: Practice::default(),
     })?;
     let options: Vec<Value> = answered.options.iter().map(option).collect();
-    Ok(json!({ "options": options, "answered_in": answered.answered_in }))
+    Ok(json!({ "options": options, "answered_in": answered.answered_in,
+        "once_dry": answered.once_dry }))
 }
 
 fn checked_skin(skin: ExtSkin) -> Result<Skin, InputError> {

@@ -124,6 +124,8 @@ struct Options {
     decided: Option<(String, String)>,
     untreated: Vec<String>,
     since: Vec<String>,
+    /// It is wet: what comes first once it is dry.
+    dry_first: Option<String>,
     /// Why there are none.
     none: String,
     /// Where it is answered.
@@ -283,14 +285,15 @@ async fn page(
     let school = file.boat.school;
     let rack = boards::list(desk.store).await?;
     let with = with.filter(|s| *s != school);
-    let (mut none, mut step) = (String::new(), None);
+    let (mut none, mut step, mut dry_first) = (String::new(), None, None);
     let (options, beside) = match lay_out(desk, file, subject, school).await {
         Ok(Answered { answered_in: Some(key), .. }) => {
             step = Some(Step::of(key));
             none = "What was found here is answered without taking wood away.".to_owned();
             (Vec::new(), Vec::new())
         }
-        Ok(Answered { options, answered_in: None }) => {
+        Ok(Answered { options, answered_in: None, once_dry }) => {
+            dry_first = once_dry.map(|kind| kind.label().to_lowercase());
             let other = match with {
                 Some(other) => beside(&options, &lay_out(desk, file, subject, other).await?.options, desk.units),
                 None => Vec::new(),
@@ -320,6 +323,7 @@ async fn page(
         untreated: file.untreated(id),
         since: since(file, id),
         alike: decide::alike(file, subject).into_iter().map(|m| (m.id, m.name.clone())).collect(),
+        dry_first,
         none,
         step,
         schools: pairs(&others, School::code, School::label),

@@ -16,7 +16,7 @@ use crate::file::boat::{BoatFile, Part};
 use crate::pages::survey::reading::{self, Lists, ReadingView};
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::ReasonView;
-use crate::web::auth::{Crew, User};
+use crate::web::auth::{BoatReader, Crew, User};
 use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
@@ -291,12 +291,46 @@ pub fn stored(desk: &Desk<'_>, f: &Finding) -> Typed {
 }
 
 #[get("/boats/<id>/findings/<finding>", rank = 2)]
-pub async fn edit_form(desk: Desk<'_>, _who: Crew, id: i64, finding: i64) -> Result {
+pub async fn edit_form(desk: Desk<'_>, who: BoatReader, id: i64, finding: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let f = findings::find(desk.store, id, finding).await?;
     let part = file.part_at(&f.place).map_err(|e| AppError::Refused(e.message))?;
     let page = entry(&desk, &file, &f.place, &part, Some(&f), stored(&desk, &f), Faults::default());
-    render(&with_record(&desk, page, f.id).await?)
+    let page = with_record(&desk, page, f.id).await?;
+    if who.0.account.guest_boat.is_none() {
+        return render(&page);
+    }
+    render(&Read {
+        facts: vec![
+            ("What", f.kind.label().to_owned()),
+            ("Grade", f.grade.label().to_owned()),
+            ("How sure", f.certainty.label().to_owned()),
+            ("Looked at by", f.method.label().to_owned()),
+            ("Depth", if f.depth > 0.0 { desk.units.fine(f.depth) } else { "not known".to_owned() }),
+            ("Cause", f.cause.label().to_owned()),
+            ("What has become of it", f.outcome.label().to_owned()),
+            ("Found", format!("{} by {}", crate::view::when(&f.at), f.by_name)),
+        ],
+        note: f.note.clone(),
+        entry: page,
+    })
+}
+
+/// A finding as a guest reads it.
+#[derive(Template)]
+#[template(path = "survey/finding_read.html")]
+struct Read {
+    entry: Entry,
+    facts: Vec<(&'static str, String)>,
+    note: String,
+}
+
+impl std::ops::Deref for Read {
+    type Target = Entry;
+
+    fn deref(&self) -> &Entry {
+        &self.entry
+    }
 }
 
 #[post("/boats/<id>/findings/<finding>", data = "<posted>", rank = 2)]

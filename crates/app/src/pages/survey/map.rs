@@ -261,9 +261,8 @@ pub async fn show(
     let surface = of_place.or_else(|| surface.and_then(Surface::from_code)).unwrap_or(Surface::Shell);
     let (layer, _) = LAYERS.iter().find(|(code, _)| Some(*code) == layer).unwrap_or(&LAYERS[0]);
     let violations = file.violations();
-    let layers = survey.layers();
     let is_shell = surface == Surface::Shell;
-    let svg = survey.draw(surface, &layers, &violations, selected.as_ref(), layer);
+    let svg = survey.draw(surface, selected.as_ref(), layer);
     let only_shell = ["fastenings", "seams"];
     let keys: serde_json::Map<String, serde_json::Value> =
         FindingKind::ALL.iter().map(|k| (k.key().to_owned(), k.code().into())).collect();

@@ -104,8 +104,6 @@ pub async fn report(desk: &Desk<'_>, survey: &SurveyFile) -> Result<Report, AppE
 
 fn drawings(survey: &SurveyFile, coverage: &[(Surface, Coverage)], blocks: &mut Vec<Block>) {
     let file = &survey.file;
-    let layers = survey.layers();
-    let violations = file.violations();
     blocks.push(heading("Where it was found"));
     for (surface, _) in coverage {
         let found = file.findings.iter().filter(|f| f.is_open());
@@ -113,7 +111,7 @@ fn drawings(survey: &SurveyFile, coverage: &[(Surface, Coverage)], blocks: &mut 
         if here == 0 && *surface != Surface::Shell {
             continue;
         }
-        let svg = survey.draw(*surface, &layers, &violations, None, "grade");
+        let svg = survey.draw(*surface, None, "grade");
         let many = if here == 1 { "finding" } else { "findings" };
         let caption = format!(
             "{}: {here} open {many}. Hatched by grade, the denser the worse; dotted: inspected by more than a look and sound; plain: not known.",

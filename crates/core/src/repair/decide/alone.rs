@@ -12,7 +12,9 @@ use crate::timber::species::Species;
 use crate::work::estimate::Operation;
 
 use super::member::{self, Class, Curve};
-use super::{Body, Facts, Found, RepairOption, Skin, answered_in, leave, limits, plank, rank};
+use crate::repair::way::OptionKind;
+
+use super::{Body, DRIED, Facts, Found, RepairOption, Skin, answered_in, is_wet, leave, limits, once_dry, plank, rank};
 
 /// A member by itself, with everything found on it. Lengths mm.
 #[derive(Debug, Clone)]
@@ -48,6 +50,8 @@ pub struct Answered {
     pub options: Vec<RepairOption>,
     /// `survey` also where nobody knows how deep it goes: it is opened up first.
     pub answered_in: Option<&'static str>,
+    /// What comes first once it is dry, where only its being wet refuses it now.
+    pub once_dry: Option<OptionKind>,
 }
 
 /// What stands for a place that was only pointed at, mm each way (*yard rule*).
@@ -88,15 +92,26 @@ pub fn decide(alone: &Alone<'_>) -> Result<Answered, InputError> {
     }
     let open: Vec<&Found> = alone.found.iter().filter(|f| f.grade > Grade::Sound).collect();
     if let Some(step) = answered_in(alone.found.iter().map(|f| (f.kind, f.grade))) {
-        return Ok(Answered { options: only_leave(alone), answered_in: Some(step) });
+        return Ok(Answered { options: only_leave(alone), answered_in: Some(step), once_dry: None });
     }
     if open.is_empty() {
-        return Ok(Answered { options: only_leave(alone), answered_in: None });
+        return Ok(Answered { options: only_leave(alone), answered_in: None, once_dry: None });
     }
     let unknown = |f: &&Found| f.takes_wood() && f.depth <= 0.0 && !f.kind.taken_as_through();
     if open.iter().any(unknown) {
-        return Ok(Answered { options: only_leave(alone), answered_in: Some("survey") });
+        return Ok(Answered { options: only_leave(alone), answered_in: Some("survey"), once_dry: None });
     }
+    let options = laid_out(alone)?;
+    let once_dry = if is_wet(alone.moisture) {
+        once_dry(&options, &laid_out(&Alone { moisture: Some(DRIED), ..alone.clone() })?)
+    } else {
+        None
+    };
+    Ok(Answered { options, answered_in: None, once_dry })
+}
+
+/// The options of a member by itself, ranked.
+fn laid_out(alone: &Alone<'_>) -> Result<Vec<RepairOption>, InputError> {
     let rate = |op: Operation| op.rate().0;
     let causes = if alone.cause_treated { Vec::new() } else { vec![Cause::Unknown] };
     let class = match Class::of_shell(alone.construction) {
@@ -104,14 +119,13 @@ pub fn decide(alone: &Alone<'_>) -> Result<Answered, InputError> {
         class if alone.kind == MemberKind::Plank => class,
         _ => Some(Class::of(alone.kind)),
     };
-    let options = match class {
+    match class {
         Some(class) => member::options(&alone.member(class, causes), rate),
         None => {
             let shell = alone.shell();
             plank::options(&alone.plank(&shell, causes), rate)
         }
-    };
-    Ok(Answered { options: options?, answered_in: None })
+    }
 }
 
 fn only_leave(alone: &Alone<'_>) -> Vec<RepairOption> {

@@ -251,3 +251,19 @@ fn each_school_takes_what_an_experienced_restorer_would() {
     }
     assert!(wrong.is_empty(), "{} wrong\n{}", wrong.len(), wrong.join("\n"));
 }
+
+#[test]
+fn a_wet_frame_head_is_told_to_be_dried_and_what_comes_then() {
+    let head = frame(vec![found(F::Rot, Grade::Renew, (0.0, 140.0), (0.0, 46.0), 36.0)]);
+    let at = |moisture: Option<f64>| decide(&Alone { moisture, ..head.clone() }).unwrap();
+    let wet = at(Some(26.0));
+    assert_eq!(wet.once_dry, Some(O::SpliceEnd), "{}", told(&wet));
+    assert_ne!(wet.options[0].kind, O::SpliceEnd);
+    assert_eq!(at(Some(13.0)).options[0].kind, O::SpliceEnd);
+    // Dry, or nobody measured: nothing is promised of drying.
+    assert_eq!((at(Some(16.0)).once_dry, at(None).once_dry), (None, None));
+    // What is not glued is no better for being dry.
+    let broken = frame(vec![found(F::Broken, Grade::Renew, (900.0, 905.0), (0.0, 46.0), 40.0)]);
+    let sister = decide(&Alone { moisture: Some(26.0), ..broken }).unwrap();
+    assert!(sister.once_dry.is_none() || sister.options[0].kind != sister.once_dry.unwrap());
+}
