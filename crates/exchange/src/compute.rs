@@ -84,10 +84,29 @@ pub fn run(tool: &str, input: Value) -> Outcome {
         let known: Vec<&str> = tools().collect();
         InputError::new("tool", format!("there is no tool of that name; there are {}", known.join(", ")))
     })?;
+    within(&input, "")?;
     // What breaks inside a tool is an answer too: the lines after it still have their turn.
     catch_unwind(AssertUnwindSafe(|| work(input))).unwrap_or_else(|_| {
         Err(InputError::new("", "this cannot be worked: the figures lie outside what the tool was made for"))
     })
+}
+
+/// No figure of the trade is larger: beyond it sums and squares end in infinity.
+const LARGEST: f64 = 1e9;
+
+/// Refuses a number that no tool was made for, wherever it stands. A seed is no measure.
+fn within(value: &Value, path: &str) -> Result<(), InputError> {
+    match value {
+        Value::Number(number) if number.as_f64().is_none_or(|n| n.abs() > LARGEST) => {
+            Err(InputError::new(path, format!("must be between -{LARGEST:e} and {LARGEST:e}")))
+        }
+        Value::Array(items) => items.iter().enumerate().try_for_each(|(i, item)| within(item, &format!("{path}[{i}]"))),
+        Value::Object(fields) => fields.iter().filter(|(name, _)| *name != "seed").try_for_each(|(name, item)| {
+            let dotted = if path.is_empty() { name.clone() } else { format!("{path}.{name}") };
+            within(item, &dotted)
+        }),
+        _ => Ok(()),
+    }
 }
 
 /// An error as the contract writes it: `{"error":{"field":…,"message":…}}`.

@@ -449,3 +449,60 @@ fn a_sheet_that_is_none_is_told_and_the_lines_after_it_have_their_turn() {
     let next = json!({ "id": 2, "tool": "length", "input": { "text": "3/8\"", "unit": "mm" } });
     assert_eq!(run_line(&next.to_string())["id"], 2);
 }
+
+/// The paths of all numbers in a value.
+fn numbers(value: &Value, path: &str, found: &mut Vec<String>) {
+    match value {
+        Value::Number(_) => found.push(path.to_owned()),
+        Value::Object(fields) => fields.iter().for_each(|(k, v)| numbers(v, &format!("{path}/{k}"), found)),
+        Value::Array(items) => items.iter().enumerate().for_each(|(i, v)| numbers(v, &format!("{path}/{i}"), found)),
+        _ => {}
+    }
+}
+
+/// Where a number was promised and none came.
+fn missing(promised: &Value, got: &Value) -> Vec<String> {
+    let mut paths = Vec::new();
+    numbers(promised, "", &mut paths);
+    // How many there are may change with the input, a number at a place that is still there may not.
+    paths.retain(|path| got.pointer(path).is_some_and(Value::is_null));
+    paths
+}
+
+#[test]
+fn whatever_number_is_sent_an_answer_has_numbers_where_it_promises_them() {
+    let edges = [0.0, -1.0, 1e-9, 0.5, 1.0, 3.0, 1e4, 1e9, 1e308, f64::MIN_POSITIVE];
+    let own = [
+        json!({ "tool": "patch", "input": {
+            "plank": { "length": 3000, "width": 160, "thickness": 25 },
+            "damage": [{ "kind": "crack", "points": [[1000, 70], [1200, 78]], "depth": 8 }],
+            "holes": [{ "id": 7, "x": 1100, "y": 74, "diameter": 8, "live": false }],
+        } }),
+        json!({ "tool": "fair", "input": {
+            "points": [[0, 0.2], [300, 41], [610, 76.5], [900, 101], [1200, 116], [1500, 121], [1800, 117]],
+        } }),
+        json!({ "tool": "reading", "input": { "measure": { "method": "spike", "depth": 2 }, "species": "white_oak" } }),
+    ];
+    let examples = EXAMPLES.lines().map(|line| serde_json::from_str(line).unwrap()).chain(own);
+    for example in examples {
+        let example: Value = example;
+        let tool = example["tool"].as_str().unwrap();
+        let promised = run(tool, example["input"].clone()).unwrap();
+        let mut leaves = Vec::new();
+        numbers(&example["input"], "", &mut leaves);
+        for leaf in leaves {
+            for edge in edges {
+                let mut input = example["input"].clone();
+                let whole = input.pointer(&leaf).unwrap().is_i64() && edge.fract() == 0.0 && edge.abs() < 1e12;
+                *input.pointer_mut(&leaf).unwrap() = if whole { json!(edge as i64) } else { json!(edge) };
+                match run(tool, input) {
+                    Ok(answer) => {
+                        let missing = missing(&promised, &answer);
+                        assert!(missing.is_empty(), "{tool} with {leaf} = {edge}: {missing:?} of {answer}");
+                    }
+                    Err(e) => assert!(!e.field.is_empty(), "{tool} with {leaf} = {edge}: {}", e.message),
+                }
+            }
+        }
+    }
+}

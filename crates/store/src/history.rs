@@ -1,5 +1,7 @@
 //! The history: every event of a boat, append-only, each entry chained to the one before by its hash.
 
+use std::sync::{MutexGuard, PoisonError};
+
 use serde_json::Value;
 use sha2::{Digest, Sha256};
 use sqlx::FromRow;
@@ -120,28 +122,139 @@ impl Work {
     }
 }
 
-/// A boat's story, newest first.
-pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Event>> {
-    let sql = format!("SELECT {COLUMNS} FROM event WHERE boat_id = ? ORDER BY id DESC");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
+/// Entries on one page of a story.
+pub const STRETCH: i64 = 200;
+
+/// Entries read at once while the chain is proven.
+const BATCH: i64 = 2_000;
+
+/// Entries a page proves beyond what was proven before it: its cost does not grow with the history.
+const AT_ONCE: i64 = 20_000;
+
+/// A page of a story.
+#[derive(Debug, Clone)]
+pub struct Stretch {
+    pub events: Vec<Event>,
+    /// The entry the next page begins with; `None` on the last.
+    pub further: Option<i64>,
+    /// The entry the page before this one begins with; `None` on the first.
+    pub back: Option<i64>,
 }
 
-/// A plank's own life line, oldest first.
-pub async fn of_plank(store: &Store, plank: i64) -> Result<Vec<Event>> {
-    let sql = format!("SELECT {COLUMNS} FROM event WHERE member_id = ? ORDER BY id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(plank).fetch_all(store.pool()).await?)
+/// A boat's story, newest first: the entries up to one, all of them where none is given.
+pub async fn of_boat(store: &Store, boat: i64, upto: Option<i64>) -> Result<Stretch> {
+    let edge = upto.unwrap_or(i64::MAX);
+    stretch(store, boat, edge, ["boat_id = ? AND id <= ? ORDER BY id DESC", "boat_id = ? AND id > ? ORDER BY id"]).await
+}
+
+/// A plank's own life line, oldest first: the entries from one on, all of them where none is given.
+pub async fn of_plank(store: &Store, plank: i64, from: Option<i64>) -> Result<Stretch> {
+    let edge = from.unwrap_or(0);
+    stretch(store, plank, edge, ["member_id = ? AND id >= ? ORDER BY id", "member_id = ? AND id < ? ORDER BY id DESC"])
+        .await
+}
+
+/// One page by key, and where its neighbours begin. `[on, back]` say which entries follow the edge and which lie before it.
+async fn stretch(store: &Store, of: i64, edge: i64, [on, back]: [&str; 2]) -> Result<Stretch> {
+    let sql = format!("SELECT {COLUMNS} FROM event WHERE {on} LIMIT ?");
+    let mut events: Vec<Event> =
+        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(of).bind(edge).bind(STRETCH + 1).fetch_all(store.pool()).await?;
+    let further = events.get(STRETCH as usize).map(|event| event.id);
+    events.truncate(STRETCH as usize);
+    let first = events.first().map_or(edge, |event| event.id);
+    let sql = format!("SELECT id FROM event WHERE {back} LIMIT ?");
+    let before: Vec<(i64,)> =
+        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(of).bind(first).bind(STRETCH).fetch_all(store.pool()).await?;
+    Ok(Stretch { events, further, back: before.last().map(|(id,)| *id) })
+}
+
+/// How far the chain of all entries is proven.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Proof {
+    /// The newest entry proven.
+    pub upto: i64,
+    /// The newest entry there is.
+    pub newest: i64,
+    /// The first entry whose hash or link does not hold.
+    pub broken: Option<i64>,
+}
+
+impl Proof {
+    /// Whether every entry there is was proven and holds.
+    pub fn is_whole(&self) -> bool {
+        self.broken.is_none() && self.upto == self.newest
+    }
+}
+
+/// Where a proof stands: the last entry that held, and its hash.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Proven {
+    id: i64,
+    hash: String,
+}
+
+/// Proves the entries that came since the last proof, so many at most; what was proven since the program started is not read again but
+/// for its last entry. Where that one is gone or another the whole chain is proven, and holds no more.
+pub async fn proof(store: &Store) -> Result<Proof> {
+    let from = proven(store).clone();
+    if still_holds(store, &from).await? {
+        return prove(store, from, AT_ONCE).await;
+    }
+    let whole = prove(store, Proven::default(), i64::MAX).await?;
+    // A chain that holds without what was proven before was cut off or written anew.
+    Ok(Proof { broken: whole.broken.or(Some(from.id)), ..whole })
+}
+
+/// Proves every entry from the first.
+pub async fn whole_proof(store: &Store) -> Result<Proof> {
+    prove(store, Proven::default(), i64::MAX).await
 }
 
 /// The first entry whose hash or link does not hold; `None` when the whole chain does.
 pub async fn broken_link(store: &Store) -> Result<Option<i64>> {
-    let sql = format!("SELECT {COLUMNS} FROM event ORDER BY id");
-    let events: Vec<Event> = sqlx::query_as(sqlx::AssertSqlSafe(sql)).fetch_all(store.pool()).await?;
-    let mut before = String::new();
-    for event in events {
-        if event.prev_hash != before || event.hash != event.expected_hash() {
-            return Ok(Some(event.id));
+    Ok(whole_proof(store).await?.broken)
+}
+
+fn proven(store: &Store) -> MutexGuard<'_, Proven> {
+    store.proven.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+async fn prove(store: &Store, mut at: Proven, most: i64) -> Result<Proof> {
+    let (newest,): (i64,) = sqlx::query_as("SELECT coalesce(max(id), 0) FROM event").fetch_one(store.pool()).await?;
+    let sql = format!("SELECT {COLUMNS} FROM event WHERE id > ? AND id <= ? ORDER BY id LIMIT ?");
+    let mut left = most;
+    while at.id < newest && left > 0 {
+        let events: Vec<Event> = sqlx::query_as(sqlx::AssertSqlSafe(sql.as_str()))
+            .bind(at.id)
+            .bind(newest)
+            .bind(BATCH.min(left))
+            .fetch_all(store.pool())
+            .await?;
+        left -= BATCH;
+        for event in events {
+            if event.prev_hash != at.hash || event.hash != event.expected_hash() {
+                // Proven anew from the first entry each time, until somebody puts the last good copy back.
+                *proven(store) = Proven::default();
+                return Ok(Proof { upto: at.id, newest, broken: Some(event.id) });
+            }
+            at = Proven { id: event.id, hash: event.hash };
         }
-        before = event.hash;
     }
-    Ok(None)
+    let upto = at.id;
+    let mut kept = proven(store);
+    if upto > kept.id {
+        *kept = at;
+    }
+    Ok(Proof { upto, newest, broken: None })
+}
+
+/// Whether the entry a proof stands on is still the one that was proven.
+async fn still_holds(store: &Store, at: &Proven) -> Result<bool> {
+    if at.id == 0 {
+        return Ok(true);
+    }
+    let sql = format!("SELECT {COLUMNS} FROM event WHERE id = ?");
+    let event: Option<Event> =
+        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(at.id).fetch_optional(store.pool()).await?;
+    Ok(event.is_some_and(|event| event.hash == at.hash && event.hash == event.expected_hash()))
 }

@@ -32,6 +32,7 @@ pub mod tasks;
 pub mod today;
 
 use std::path::Path;
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use jiff::Timestamp;
@@ -111,6 +112,8 @@ pub struct Store {
     /// A connection that only watches: it is told when any other one has committed.
     watch: SqlitePool,
     damaged: bool,
+    /// How far the history was proven since the program started.
+    proven: Arc<Mutex<history::Proven>>,
 }
 
 /// Connections of one kind, so many at most.
@@ -215,7 +218,7 @@ impl Store {
         sqlx::migrate!().run(&writer).await.map_err(told)?;
         let pool = pool(8).connect_with(options.clone()).await?;
         let watch = SqlitePoolOptions::new().max_connections(1).idle_timeout(None).max_lifetime(None);
-        Ok(Self { pool, writer, watch: watch.connect_with(options).await?, damaged: false })
+        Ok(Self { pool, writer, watch: watch.connect_with(options).await?, damaged: false, proven: Arc::default() })
     }
 
     async fn open_damaged(path: &Path) -> Result<Self> {
@@ -233,7 +236,13 @@ impl Store {
             return Err(StoreError::Unusable(says));
         };
         let watch = SqlitePoolOptions::new().max_connections(1).idle_timeout(None).max_lifetime(None);
-        Ok(Self { writer: pool.clone(), pool, watch: watch.connect_with(options).await?, damaged: true })
+        Ok(Self {
+            writer: pool.clone(),
+            pool,
+            watch: watch.connect_with(options).await?,
+            damaged: true,
+            proven: Arc::default(),
+        })
     }
 
     /// Whether the database was found damaged and is open for reading only.

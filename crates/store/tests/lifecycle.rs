@@ -205,7 +205,8 @@ async fn a_planks_life_is_told_from_finding_to_hours() {
     let minutes = tasks::find(&store, boat, task.id).await.unwrap().minutes;
     assert!((minutes - 90.0).abs() < 0.2, "{minutes}");
 
-    let kinds: Vec<String> = history::of_plank(&store, plank).await.unwrap().into_iter().map(|e| e.kind).collect();
+    let kinds: Vec<String> =
+        history::of_plank(&store, plank, None).await.unwrap().events.into_iter().map(|e| e.kind).collect();
     assert_eq!(kinds, ["finding", "decision", "reserved", "cut", "hours"]);
     assert!(store.check().await.unwrap());
 }
@@ -292,7 +293,7 @@ async fn a_stale_version_is_not_saved() {
     work.commit("/").await.unwrap();
     let kept = findings::find(&store, boat, id).await.unwrap();
     assert_eq!((kept.depth, kept.version), (7.0, 2));
-    let told = history::of_plank(&store, plank).await.unwrap();
+    let told = history::of_plank(&store, plank, None).await.unwrap().events;
     assert_eq!(told.last().unwrap().corrects, Some(told[0].id), "the correction points at what it corrects");
 }
 
@@ -714,4 +715,105 @@ async fn the_last_of_a_thing_is_used_once_and_a_count_corrects_without_overwriti
     assert!((item.there - 0.4).abs() < 1e-9 && (item.used - 1.5).abs() < 1e-9);
     assert_eq!(stores::moves(&store, id).await.unwrap().len(), 4);
     assert_eq!(stores::lots(&store, Some(id)).await.unwrap()[0].batch, "E-1");
+}
+
+/// Notes so many entries about a part.
+async fn note_many(store: &Store, boat: i64, plank: i64, count: usize) {
+    let mut work = store.begin(act()).await.unwrap();
+    for n in 0..count {
+        work.note(Some(boat), Some(plank), "note", &format!("Note {n}"), &json!({ "n": n })).await.unwrap();
+    }
+    work.commit("/").await.unwrap();
+}
+
+#[tokio::test]
+async fn a_long_story_comes_in_pages_that_miss_nothing_and_tell_nothing_twice() {
+    let (_folder, store) = yard().await;
+    let (boat, other) = (boat(&store).await, boat(&store).await);
+    let plank = boats::planks(&store, boat).await.unwrap()[0].id;
+    for count in [150, 250, 57] {
+        note_many(&store, boat, plank, count).await;
+        note_many(&store, other, boats::planks(&store, other).await.unwrap()[0].id, 3).await;
+    }
+
+    let mut line = Vec::new();
+    let mut from = None;
+    let mut begins = Vec::new();
+    loop {
+        let page = history::of_plank(&store, plank, from).await.unwrap();
+        assert_eq!(page.back, begins.last().copied(), "the page before begins where it was opened");
+        begins.push(page.events[0].id);
+        line.extend(page.events.into_iter().map(|e| e.id));
+        from = page.further;
+        if from.is_none() {
+            break;
+        }
+    }
+    assert_eq!(begins.len(), 3, "457 entries");
+    assert_eq!(line.len(), 457);
+    assert!(line.is_sorted_by(|a, b| a < b));
+
+    let mut story = Vec::new();
+    let mut upto = None;
+    loop {
+        let page = history::of_boat(&store, boat, upto).await.unwrap();
+        assert!(page.events.iter().all(|e| e.boat_id == Some(boat)));
+        story.extend(page.events.into_iter().map(|e| e.id));
+        upto = page.further;
+        if upto.is_none() {
+            break;
+        }
+    }
+    assert!(story.is_sorted_by(|a, b| a > b));
+    story.retain(|id| line.contains(id));
+    story.reverse();
+    assert_eq!(story, line, "both ways through it lie the same entries");
+
+    let nothing = history::of_boat(&store, boat, Some(0)).await.unwrap();
+    assert!(nothing.events.is_empty() && nothing.further.is_none() && nothing.back.is_some());
+    let nothing = history::of_plank(&store, plank, Some(i64::MAX)).await.unwrap();
+    assert!(nothing.events.is_empty() && nothing.back.is_some());
+}
+
+#[tokio::test]
+async fn the_chain_is_proven_on_from_where_it_was_proven_and_whole_on_demand() {
+    let (folder, store) = yard().await;
+    let boat = boat(&store).await;
+    let plank = boats::planks(&store, boat).await.unwrap()[0].id;
+    note_many(&store, boat, plank, 40).await;
+    let first = history::proof(&store).await.unwrap();
+    assert!(first.is_whole(), "{first:?}");
+    note_many(&store, boat, plank, 5).await;
+    let then = history::proof(&store).await.unwrap();
+    assert_eq!((then.upto, then.is_whole()), (first.upto + 5, true));
+
+    // Somebody changes an entry from outside while the program runs.
+    let path = folder.path().join("yard.db");
+    let raw = sqlx::SqlitePool::connect(&format!("sqlite:{}", path.display())).await.unwrap();
+    for trigger in ["event_is_never_changed", "event_is_never_removed"] {
+        sqlx::query(sqlx::AssertSqlSafe(format!("DROP TRIGGER {trigger}"))).execute(&raw).await.unwrap();
+    }
+    let change = "UPDATE event SET summary = 'Note 7, changed' WHERE id = ?";
+    sqlx::query(change).bind(then.upto - 10).execute(&raw).await.unwrap();
+    assert_eq!(history::whole_proof(&store).await.unwrap().broken, Some(then.upto - 10));
+    // Once it was found every page tells it.
+    assert_eq!(history::proof(&store).await.unwrap().broken, Some(then.upto - 10));
+}
+
+#[tokio::test]
+async fn entries_cut_off_after_they_were_proven_are_missed() {
+    let (folder, store) = yard().await;
+    let boat = boat(&store).await;
+    let plank = boats::planks(&store, boat).await.unwrap()[0].id;
+    note_many(&store, boat, plank, 12).await;
+    let newest = history::proof(&store).await.unwrap().upto;
+    let path = folder.path().join("yard.db");
+    let raw = sqlx::SqlitePool::connect(&format!("sqlite:{}", path.display())).await.unwrap();
+    sqlx::query("DROP TRIGGER event_is_never_removed").execute(&raw).await.unwrap();
+    sqlx::query("DELETE FROM event WHERE id > ?").bind(newest - 3).execute(&raw).await.unwrap();
+    // What is left is a chain that holds; what was proven before is gone.
+    for _ in 0..2 {
+        let proof = history::proof(&store).await.unwrap();
+        assert_eq!((proof.broken, proof.newest), (Some(newest), newest - 3));
+    }
 }

@@ -211,7 +211,7 @@ const TOOLS: [Tool; 21] = [
             ("species", "Species", Kind::Species, "white_oak"),
             ("thickness", "Thickness", Length, "25"),
             ("radius", "Inside radius", Length, "400"),
-            ("drying", "Dried: green, air or kiln", Text, "air"),
+            ("drying", "Dried: green, air, kiln or unknown", Text, "air"),
         ],
         formula: "strain t/(2R + t) × E against half the bending strength; steamed R ≥ k·t; steam 2.4 min/mm",
         source: "Wood Handbook ch. 5; radii yard rule",

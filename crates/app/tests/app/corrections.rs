@@ -153,3 +153,25 @@ async fn pages_come_packed_to_who_takes_it_and_the_map_is_small_on_the_wire() {
     assert_eq!((plain.as_deref(), packed.as_deref()), (None, Some("gzip")));
     assert!(small * 4 < whole && small < 150_000, "{small} of {whole}");
 }
+
+#[tokio::test]
+async fn a_story_opens_at_any_entry_and_leads_back_to_the_newest() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let entries = |html: &str| -> Vec<i64> {
+        html.split("id=\"e").skip(1).map(|part| part[..part.find('"').unwrap()].parse().unwrap()).collect()
+    };
+    let newest = visitor.get("/boats/1/story").await.text;
+    assert!(newest.contains("Every entry is chained") && newest.contains("Prove all from the first"));
+    let all = entries(&newest);
+    assert!(all.len() > 3 && all.is_sorted_by(|a, b| a > b), "{all:?}");
+    let middle = all[all.len() / 2];
+    let from_middle = visitor.get(&format!("/boats/1/story?upto={middle}")).await.text;
+    assert_eq!(entries(&from_middle)[0], middle);
+    let later = address(&from_middle, "/boats/1/story?upto=", &all[0].to_string());
+    assert_eq!(entries(&visitor.get(&later).await.text), all, "the page before begins with the newest");
+    let proven = visitor.get("/boats/1/story?whole=1").await.text;
+    assert!(proven.contains("Every entry is chained") && entries(&proven) == all);
+    let past = visitor.get("/boats/1/story?upto=0").await.text;
+    assert!(past.contains("No more entries.") && entries(&past).is_empty());
+}

@@ -1,6 +1,6 @@
 //! The rack through the real pages: a board taken, cut by a plan, put back; labels; what is short; stores.
 
-use crate::support::{Browser, Server, Visitor, flat};
+use crate::support::{Browser, Server, Visitor, but, flat};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn pieces_are_laid_on_boards_cut_at_their_real_size_and_a_wrong_cut_is_taken_back() {
@@ -138,4 +138,33 @@ async fn what_is_short_is_priced_and_stores_never_go_below_nothing() {
     assert_eq!(visitor.send(&page, &action, &[("kind", "used"), ("amount", "3"), ("boat", "1")]).await.status, 303);
     assert!(visitor.get(&page).await.text.contains("used, Brindle Wren"));
     assert!(visitor.get("/boats/1/story").await.text.contains("3 pieces used"));
+}
+
+#[tokio::test]
+async fn nothing_of_a_new_board_is_preset_and_what_nobody_knows_is_kept_as_not_known() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let empty = visitor.get("/rack/new").await.text;
+    let species = &empty[empty.find("id=\"f-species\"").unwrap()..];
+    assert!(!species[..species.find("</select>").unwrap()].contains(" selected"), "no timber is preset");
+    let board = [
+        ("tag", "UNK-1"),
+        ("form", "board"),
+        ("species", ""),
+        ("length", "2400"),
+        ("width", "150"),
+        ("thickness", "25"),
+        ("edges", "straight"),
+        ("grain", "unknown"),
+        ("drying", "unknown"),
+        ("origin", "salvage"),
+    ];
+    let refused = visitor.send("/rack/new", "/rack/new", &board).await;
+    assert!(refused.status == 422 && refused.text.contains("choose one") && refused.text.contains("UNK-1"));
+    let kept = visitor.send("/rack/new", "/rack/new", &but(&board, "species", "white_oak")).await;
+    assert_eq!(kept.status, 303);
+    let shown = visitor.get(&kept.location).await.text;
+    assert!(flat(&shown).contains("Not known"), "{shown}");
+    let csv = visitor.get("/rack.csv").await.text;
+    assert!(csv.lines().any(|l| l.contains("UNK-1") && l.matches("unknown").count() == 2), "{csv}");
 }

@@ -99,7 +99,9 @@ pub fn plan(request: &Request<'_>) -> Result<Bend, InputError> {
     };
     let cold_ratio = ratio(t, radius);
     let kiln_soaked = request.soaked && t <= SOAKED_UP_TO;
-    let dryness = if request.drying == Drying::Kiln && !kiln_soaked { KILN } else { 1.0 };
+    // Nobody knows how it was dried: then it may have been in a kiln.
+    let may_be_kiln = matches!(request.drying, Drying::Kiln | Drying::Unknown);
+    let dryness = if may_be_kiln && !kiln_soaked { KILN } else { 1.0 };
     let strap = if request.strap { STRAP } else { 1.0 };
     let steam_min_radius = species.bend_ratio * t * dryness * strap;
     let steam_risk = match radius / steam_min_radius {
@@ -267,6 +269,11 @@ mod tests {
         assert_eq!((air.method, air.steam_min_radius, air.steam_minutes), (Method::Steam, 325.0, 60.0));
         let kiln = plan(&oak(25.0, 400.0, Drying::Kiln)).unwrap();
         assert_eq!((kiln.steam_risk, kiln.method), (SteamRisk::High, Method::Laminate));
+        assert_eq!(
+            plan(&oak(25.0, 400.0, Drying::Unknown)).unwrap().steam_min_radius,
+            kiln.steam_min_radius,
+            "nobody knows how it was dried"
+        );
         let strapped = plan(&Request { strap: true, ..oak(25.0, 400.0, Drying::Kiln) }).unwrap();
         assert_eq!(strapped.method, Method::Steam);
     }

@@ -23,6 +23,7 @@ choices! {
 choices! {
     /// How a board was sawn from the log.
     Grain {
+        Unknown = "unknown", "Not known";
         Quarter = "quarter", "Quarter-sawn";
         Rift = "rift", "Rift-sawn";
         Flat = "flat", "Flat-sawn";
@@ -32,6 +33,7 @@ choices! {
 choices! {
     /// How a board was dried.
     Drying {
+        Unknown = "unknown", "Not known";
         Green = "green", "Green";
         Air = "air", "Air-dried";
         Kiln = "kiln", "Kiln-dried";
@@ -348,17 +350,19 @@ pub fn fit(board: &Board, details: &Details, need: &Need, species: &Species) -> 
             if moisture <= 12.0 { 1.0 } else { 0.5 }
         }
         None => {
-            let seasoned = board.drying != Drying::Green || !need.glued;
+            let seasoned = matches!(board.drying, Drying::Air | Drying::Kiln) || !need.glued;
             hold(seasoned, false, Reason::note("board.moisture", "no moisture reading: measure it before gluing"));
             if seasoned { 0.4 } else { 0.0 }
         }
     };
     let grain_matches = need.grain.is_none_or(|grain| grain == board.grain);
-    hold(
-        grain_matches,
-        false,
-        Reason::note("board.grain", format!("{}: the grain should match what it is let into", board.grain.label())),
-    );
+    let sawn = match board.grain {
+        Grain::Unknown => {
+            "how it was sawn is not known: look at its end, the grain should match what it is let into".into()
+        }
+        known => format!("{}: the grain should match what it is let into", known.label()),
+    };
+    hold(grain_matches, false, Reason::note("board.grain", sawn));
     let origin = match board.origin {
         Origin::Salvage => 1.0,
         Origin::Offcut => 0.9,
@@ -500,6 +504,24 @@ mod tests {
             fit(&larch(), &Details::default(), &need(), species),
         );
         assert!(old.serves && new.serves && old.score > new.score);
+    }
+
+    #[test]
+    fn wood_of_which_nobody_knows_how_it_was_sawn_or_dried_is_never_taken_for_matching_or_seasoned() {
+        let species = species::find("western_larch").unwrap();
+        let known = Board { moisture: None, ..larch() };
+        let unknown = Board { grain: Grain::Unknown, drying: Drying::Unknown, ..known.clone() };
+        let green = Board { drying: Drying::Green, ..unknown.clone() };
+        let hold = |board: &Board| fit(board, &Details::default(), &need(), species);
+        assert!(hold(&unknown).serves, "it may serve: somebody looks and measures");
+        assert!(hold(&unknown).score < hold(&known).score);
+        assert_eq!(hold(&unknown).score, hold(&green).score, "without a reading it may as well be green");
+        for (rule, says) in [("board.grain", "not known: look at its end"), ("board.moisture", "measure it before")] {
+            let reasons = hold(&unknown).reasons;
+            let told = reasons.iter().find(|r| r.rule == rule).unwrap();
+            assert_eq!(told.verdict, Verdict::Against, "{rule}");
+            assert!(told.text.contains(says), "{}", told.text);
+        }
     }
 
     #[test]

@@ -122,8 +122,8 @@ pub fn read_boards(bytes: &[u8]) -> Loaded<BoardRow> {
             (size("length", LARGEST.0), size("width", LARGEST.1), size("thickness", LARGEST.2));
         let form = if c.is_empty("form") { Some(Form::Board) } else { c.choice("form", Form::from_code) };
         let edges = if c.is_empty("edges") { Some(Edges::Straight) } else { c.choice("edges", Edges::from_code) };
-        let grain = if c.is_empty("grain") { Some(Grain::Flat) } else { c.choice("grain", Grain::from_code) };
-        let drying = if c.is_empty("drying") { Some(Drying::Air) } else { c.choice("drying", Drying::from_code) };
+        let grain = if c.is_empty("grain") { Some(Grain::Unknown) } else { c.choice("grain", Grain::from_code) };
+        let drying = if c.is_empty("drying") { Some(Drying::Unknown) } else { c.choice("drying", Drying::from_code) };
         let origin = if c.is_empty("origin") { Some(Origin::New) } else { c.choice("origin", Origin::from_code) };
         let found = match defects(c.raw("defects")) {
             Ok(found) => found,

@@ -393,11 +393,7 @@ fn form(desk: &Desk<'_>, board: Option<&Board>, typed: Typed, faults: Faults) ->
 
 #[get("/rack/new")]
 pub fn new_form(desk: Desk<'_>, _who: Crew) -> Result {
-    let typed = Typed::default()
-        .with("species", "western_larch")
-        .with("drying", "air")
-        .with("grain", "quarter")
-        .with("form", "board");
+    let typed = Typed::default();
     render(&form(&desk, None, typed, Faults::default()))
 }
 

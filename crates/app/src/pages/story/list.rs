@@ -1,7 +1,7 @@
 //! Story: a boat's history and a plank's own life line; nothing in it is ever overwritten.
 
 use askama::Template;
-use mend_keel_store::history::{self, Event};
+use mend_keel_store::history::{self, Event, Proof, Stretch};
 use mend_keel_store::members;
 use rocket::get;
 
@@ -20,8 +20,16 @@ struct Story {
     plank: Option<String>,
     facts: Vec<(&'static str, String)>,
     events: Vec<EventView>,
-    whole: bool,
-    broken_at: i64,
+    proof: Proof,
+    pages: Pages,
+}
+
+/// Where a story's own page, the page after this one and the page before it are found.
+struct Pages {
+    here: String,
+    key: &'static str,
+    further: Option<i64>,
+    back: Option<i64>,
 }
 
 struct EventView {
@@ -56,30 +64,43 @@ fn event_view(file: &BoatFile, event: Event) -> EventView {
     }
 }
 
-#[get("/boats/<id>/story")]
-pub async fn boat(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
+/// The chain as far as it is proven, or the whole of it where somebody asked for that.
+async fn proof(desk: &Desk<'_>, asked: Option<&str>) -> mend_keel_store::Result<Proof> {
+    match asked {
+        Some(_) => history::whole_proof(desk.store).await,
+        None => history::proof(desk.store).await,
+    }
+}
+
+#[get("/boats/<id>/story?<upto>&<whole>")]
+pub async fn boat(desk: Desk<'_>, _who: BoatReader, id: i64, upto: Option<i64>, whole: Option<&str>) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let events = history::of_boat(desk.store, id).await?;
-    let broken = history::broken_link(desk.store).await?;
+    let Stretch { events, further, back } = history::of_boat(desk.store, id, upto).await?;
     render(&Story {
         page: desk.boat_page(&file, "Story", "story"),
         boat_id: id,
         plank: None,
         facts: Vec::new(),
         events: events.into_iter().map(|e| event_view(&file, e)).collect(),
-        whole: broken.is_none(),
-        broken_at: broken.unwrap_or(0),
+        proof: proof(&desk, whole).await?,
+        pages: Pages { here: format!("/boats/{id}/story"), key: "upto", further, back },
     })
 }
 
-#[get("/boats/<id>/planks/<plank>")]
-pub async fn plank(desk: Desk<'_>, _who: BoatReader, id: i64, plank: i64) -> Result {
+#[get("/boats/<id>/planks/<plank>?<from>&<whole>")]
+pub async fn plank(
+    desk: Desk<'_>,
+    _who: BoatReader,
+    id: i64,
+    plank: i64,
+    from: Option<i64>,
+    whole: Option<&str>,
+) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let member = members::find(desk.store, id, plank).await?;
     let plank = file.planks.iter().find(|p| p.id == member.id);
     let name = plank.map_or(member.name.clone(), |p| p.name());
-    let events = history::of_plank(desk.store, member.id).await?;
-    let broken = history::broken_link(desk.store).await?;
+    let Stretch { events, further, back } = history::of_plank(desk.store, member.id, from).await?;
     let minutes: f64 = file.tasks.iter().filter(|t| t.member_id == member.id).map(|t| t.minutes).sum();
     let length = plank.map_or(member.length, |p| {
         let (from, to) = p.place().span(&file.boat.shell);
@@ -100,7 +121,7 @@ pub async fn plank(desk: Desk<'_>, _who: BoatReader, id: i64, plank: i64) -> Res
         plank: Some(name),
         facts,
         events: events.into_iter().map(|e| event_view(&file, e)).collect(),
-        whole: broken.is_none(),
-        broken_at: broken.unwrap_or(0),
+        proof: proof(&desk, whole).await?,
+        pages: Pages { here: format!("/boats/{id}/planks/{}", member.id), key: "from", further, back },
     })
 }

@@ -62,7 +62,8 @@ fn show(desk: &Desk<'_>, file: &BoatFile, m: &MemberRow, at: &str, typed: Typed,
         typed,
         faults,
         species: species_choices(),
-        grains: pairs(Grain::ALL, Grain::code, Grain::label),
+        // Left empty where nobody looked.
+        grains: pairs(&[Grain::Quarter, Grain::Rift, Grain::Flat], Grain::code, Grain::label),
         theirs: Vec::new(),
     }
 }

@@ -153,7 +153,7 @@ pub async fn timber(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
         width,
         thickness,
         grain,
-        drying: Drying::Air,
+        drying: Drying::Unknown,
         moisture: None,
         origin: Origin::Salvage,
     };
