@@ -405,7 +405,7 @@ mod tests {
         store.close().await;
         let told = Store::open(&path).await.unwrap_err().to_string();
         assert!(told.contains("kept by a newer Mend Keel") && told.contains("nothing was changed"), "{told}");
-        assert_eq!(std::fs::read_dir(folder.path()).unwrap().filter(|f| is_copy(f)).count(), 0);
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().filter(is_copy).count(), 0);
     }
 
     fn is_copy(file: &std::io::Result<std::fs::DirEntry>) -> bool {

@@ -310,6 +310,15 @@ impl<'f> Reader<'f> {
         found
     }
 
+    /// From one to another of so many, counted from one; the second is not before the first.
+    pub fn span(&mut self, from: &str, to: &str, last: u32) -> (u32, u32) {
+        let (a, b) = (self.whole(from, 1, last), self.whole(to, 1, last));
+        if a > b && !self.faults.has(to) {
+            self.fault(to, "must not be before the first");
+        }
+        (a, b)
+    }
+
     /// One of a closed list, or none when the field is empty.
     pub fn optional_choice<T: Copy>(&mut self, field: &str, from_code: impl Fn(&str) -> Option<T>) -> Option<T> {
         if self.form.get(field).is_empty() { None } else { self.choice(field, from_code) }

@@ -1,7 +1,7 @@
 //! A server of its own for each test, a client that keeps cookies, and a browser.
 
-use std::io::{BufRead, BufReader};
-use std::process::{Child, Command, Stdio};
+use std::io::{BufRead, BufReader, Lines};
+use std::process::{Child, ChildStdout, Command, Stdio};
 use std::time::{Duration, Instant};
 
 use reqwest::multipart::{Form, Part};
@@ -212,20 +212,29 @@ pub struct Browser {
 /// How long a condition may take before a test gives up.
 pub const PATIENCE: Duration = Duration::from_secs(20);
 
+/// A driver with its port and what else it has to say; `None` where it ended before it had one.
+fn start_driver() -> Option<(Child, u16, Lines<BufReader<ChildStdout>>)> {
+    let mut process = Command::new("chromedriver")
+        .arg("--port=0")
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .expect("chromedriver: run ./scripts/test");
+    let mut lines = BufReader::new(process.stdout.take().unwrap()).lines();
+    let port = lines
+        .find_map(|line| line.ok()?.split("successfully on port ").nth(1)?.trim_end_matches('.').parse::<u16>().ok());
+    if port.is_none() {
+        process.wait().unwrap();
+    }
+    Some((process, port?, lines))
+}
+
 impl Browser {
     pub async fn open(server: &Server, width: u32, height: u32) -> Self {
-        let mut driver_process = Command::new("chromedriver")
-            .arg("--port=0")
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .spawn()
-            .expect("chromedriver: run ./scripts/test");
-        let mut lines = BufReader::new(driver_process.stdout.take().unwrap()).lines();
-        let port = lines
-            .find_map(|line| {
-                line.ok()?.split("successfully on port ").nth(1)?.trim_end_matches('.').parse::<u16>().ok()
-            })
-            .expect("chromedriver says its port");
+        // The port it finds free it takes a moment later, for two families of addresses; when another process was faster it ends without
+        // a word, and a new one is started.
+        let (driver_process, port, lines) =
+            (0..5).find_map(|_| start_driver()).expect("chromedriver says its port, in one of five tries");
         // Whatever else it has to say must not fill the pipe.
         std::thread::spawn(move || lines.for_each(drop));
         let profile = TempDir::new().unwrap();

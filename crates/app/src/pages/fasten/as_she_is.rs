@@ -95,13 +95,7 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result 
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let side = read.optional_choice("side", Side::from_code);
     let (strakes, frames) = (file.boat.shell.strake_count(), file.boat.shell.frame_count());
-    let s = (read.whole("strake_from", 1, strakes), read.whole("strake_to", 1, strakes));
-    let f = (read.whole("frame_from", 1, frames), read.whole("frame_to", 1, frames));
-    for (field, (a, b)) in [("strake_to", s), ("frame_to", f)] {
-        if a > b && !read.faults.has(field) {
-            read.faults.add(InputError::new(field, "must not be before the first"));
-        }
-    }
+    let (s, f) = (read.span("strake_from", "strake_to", strakes), read.span("frame_from", "frame_to", frames));
     let kind = read.choice("kind", Kind::from_code);
     let metal = read.choice("metal", |id| metals::find(id).ok());
     let share = read.choice("share", Share::from_code);
