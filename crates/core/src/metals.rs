@@ -335,7 +335,8 @@ pub fn anodes(items: &[Item]) -> Option<Reason> {
         }
         (true, true) if share > MUCH_ZINC => (
             Verdict::Against,
-            "much zinc for the bronze under water: too much of it makes alkali, and the wood round the bronze goes soft and white;              fewer or smaller anodes, and bond nothing that need not be",
+            "much zinc for the bronze under water: too much of it makes alkali, and the wood round the bronze goes soft and white; \
+             fewer or smaller anodes, and bond nothing that need not be",
         ),
         (true, true) => (Verdict::For, "little zinc for the bronze under water"),
     };

@@ -99,11 +99,7 @@ impl Work {
 
     /// Takes a shape off the list; its story stays.
     pub async fn withdraw_capture(&mut self, row: &CaptureRow) -> Result<()> {
-        let done = sqlx::query("UPDATE capture SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
-            .bind(row.id)
-            .execute(&mut *self.tx)
-            .await?;
-        if done.rows_affected() == 0 {
+        if !self.set_aside("capture", row.id).await? {
             return Ok(());
         }
         let summary = format!("Set the shape of {} aside", row.name);

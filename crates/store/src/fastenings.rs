@@ -290,11 +290,7 @@ impl Work {
 
     /// Sets a region aside; what was done in it stays told.
     pub async fn withdraw_region(&mut self, region: &Region) -> Result<()> {
-        let done = sqlx::query("UPDATE refasten SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
-            .bind(region.id)
-            .execute(&mut *self.tx)
-            .await?;
-        if done.rows_affected() == 0 {
+        if !self.set_aside("refasten", region.id).await? {
             return Ok(());
         }
         let body = json!({ "region": region.id });
@@ -405,11 +401,7 @@ impl Work {
     }
 
     pub async fn withdraw_metal(&mut self, item: &MetalItem) -> Result<()> {
-        let done = sqlx::query("UPDATE metal_item SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
-            .bind(item.id)
-            .execute(&mut *self.tx)
-            .await?;
-        if done.rows_affected() == 0 {
+        if !self.set_aside("metal_item", item.id).await? {
             return Ok(());
         }
         let body = json!({ "item": item.id });

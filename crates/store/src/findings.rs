@@ -497,11 +497,7 @@ impl Work {
 
     /// Withdraws a reading that was entered by mistake; the history keeps it.
     pub async fn withdraw_reading(&mut self, reading: &Reading) -> Result<()> {
-        let done = sqlx::query("UPDATE reading SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
-            .bind(reading.id)
-            .execute(&mut *self.tx)
-            .await?;
-        if done.rows_affected() == 0 {
+        if !self.set_aside("reading", reading.id).await? {
             return Ok(());
         }
         sqlx::query("UPDATE sample_pick SET reading_id = NULL WHERE reading_id = ?")

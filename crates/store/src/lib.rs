@@ -295,6 +295,13 @@ impl Store {
 }
 
 impl Work {
+    /// Marks a row as withdrawn; whether it was not before: withdrawing twice is told once.
+    pub(crate) async fn set_aside(&mut self, table: &'static str, id: i64) -> Result<bool> {
+        let sql = format!("UPDATE {table} SET withdrawn = 1 WHERE id = ? AND withdrawn = 0");
+        let done = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(id).execute(&mut *self.tx).await?;
+        Ok(done.rows_affected() > 0)
+    }
+
     /// Commits, and remembers that this form led to `location`.
     pub async fn commit(mut self, location: &str) -> Result<()> {
         if let Some(key) = &self.act.once {

@@ -126,11 +126,7 @@ impl Work {
         if on > 0 {
             return Err(StoreError::Conflict("a coat of it is on already: take that back first, if it is not".into()));
         }
-        let done = sqlx::query("UPDATE plan SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
-            .bind(plan.id)
-            .execute(&mut *self.tx)
-            .await?;
-        if done.rows_affected() == 0 {
+        if !self.set_aside("plan", plan.id).await? {
             return Ok(());
         }
         let body = serde_json::json!({ "plan": plan.id });

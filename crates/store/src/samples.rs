@@ -136,11 +136,7 @@ impl Work {
 
     /// Sets a board aside; what was found stays told.
     pub async fn withdraw_sample(&mut self, sample: &Sample) -> Result<()> {
-        let done = sqlx::query("UPDATE sample_board SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
-            .bind(sample.id)
-            .execute(&mut *self.tx)
-            .await?;
-        if done.rows_affected() == 0 {
+        if !self.set_aside("sample_board", sample.id).await? {
             return Ok(());
         }
         let told = format!("Sample board of {} set aside", sample.compound);

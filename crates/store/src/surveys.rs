@@ -252,11 +252,7 @@ impl Work {
     }
 
     pub async fn withdraw_past_repair(&mut self, boat: i64, repair: &PastRepair) -> Result<()> {
-        let done = sqlx::query("UPDATE past_repair SET withdrawn = 1 WHERE id = ? AND withdrawn = 0")
-            .bind(repair.id)
-            .execute(&mut *self.tx)
-            .await?;
-        if done.rows_affected() == 0 {
+        if !self.set_aside("past_repair", repair.id).await? {
             return Ok(());
         }
         let summary = format!("Withdrew a past repair: {}", repair.kind.label().to_lowercase());

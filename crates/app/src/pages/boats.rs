@@ -98,14 +98,7 @@ fn papers_page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -
 #[get("/boats/<id>/papers")]
 pub async fn papers(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let b = &file.boat;
-    let typed = Typed::default()
-        .with("name", b.name.clone())
-        .with("year", b.year.map_or(String::new(), |y| y.to_string()))
-        .with("owner", b.owner.clone())
-        .with("boat_use", b.boat_use.code())
-        .with("school", b.school.code())
-        .with("waterline_strake", b.waterline_strake.to_string());
+    let typed = papers_kept(&file.boat).typed();
     render(&papers_page(&desk, &file, typed, Faults::default()))
 }
 

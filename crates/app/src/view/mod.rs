@@ -118,9 +118,9 @@ fn clock_text(at: jiff::Timestamp, format: &str) -> String {
 }
 
 /// A record of how she is fastened: `copper nail and rove, copper, 1936, all of them`.
-pub fn fastened_says(record: &Fastened, length: &dyn Fn(f64) -> String) -> String {
+pub fn fastened_says(record: &Fastened, units: Units) -> String {
     let metal = metals::find(&record.metal).map_or(record.metal.clone(), |m| m.name.to_lowercase());
-    let thick = record.diameter.map_or(String::new(), |d| format!(" {}", length(d)));
+    let thick = record.diameter.map_or(String::new(), |d| format!(" {}", units.fine(d)));
     let year = record.year.map_or("year not known".to_owned(), |y| y.to_string());
     format!("{}{thick}, {metal}, {year}, {}", record.kind.label().to_lowercase(), record.share.label())
 }

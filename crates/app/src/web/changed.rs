@@ -6,6 +6,7 @@ use rocket::request::Request;
 use sha2::{Digest, Sha256};
 
 use crate::web::assets;
+use crate::web::form::Typed;
 
 /// One thing a form changes: its field, what it is called, and its value now, as the form would send it.
 #[derive(Debug, Clone)]
@@ -42,6 +43,11 @@ impl Kept {
     pub fn ticked(self, field: &'static str, label: &'static str, now: bool) -> Self {
         let words = [("1".to_owned(), "yes".to_owned()), (String::new(), "no".to_owned())];
         self.choice(field, label, if now { "1" } else { "" }, &words)
+    }
+
+    /// A form as it is filled by what stands.
+    pub fn typed(&self) -> Typed {
+        self.0.iter().fold(Typed::default(), |typed, v| typed.with(v.field, v.now.clone()))
     }
 
     /// Label, theirs and yours of everything that differs. `typed` gives what was sent in a field.

@@ -9,7 +9,7 @@ use mend_keel_store::fastenings::{self, FastenedRow};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
-use crate::view::{Units, fastened_says};
+use crate::view::fastened_says;
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, metal_choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
@@ -47,17 +47,13 @@ fn place_of(record: &Fastened) -> String {
     format!("{side}, strakes {} to {}, frames {} to {}", s.0, s.1, f.0, f.1)
 }
 
-fn says(record: &Fastened, units: Units) -> String {
-    fastened_says(record, &|mm| units.fine(mm))
-}
-
 async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> std::result::Result<Show, AppError> {
     let row = |r: &FastenedRow| {
         let record = r.core();
         Row {
             id: r.id,
             place: place_of(&record),
-            says: says(&record, desk.units),
+            says: fastened_says(&record, desk.units),
             note: r.note.clone(),
             by: r.by_name.clone(),
         }
@@ -110,7 +106,7 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result 
     };
     let new = Fastened { side, strakes: s, frames: f, kind, metal: metal.id.clone(), diameter, year, share };
     let mut work = desk.store.begin(posted.act()).await?;
-    let shown = format!("{}: {}", place_of(&new), says(&new, desk.units));
+    let shown = format!("{}: {}", place_of(&new), fastened_says(&new, desk.units));
     work.add_fastened(id, &new, &note, &shown).await?;
     let location = format!("/boats/{id}/fastened");
     work.commit(&location).await?;
@@ -123,7 +119,7 @@ pub async fn withdraw(desk: Desk<'_>, _who: Crew, id: i64, record: i64, posted: 
     let row = kept.iter().find(|r| r.id == record).ok_or(AppError::NotFound("record"))?;
     let location = format!("/boats/{id}/fastened");
     let mut work = desk.store.begin(posted.act()).await?;
-    let shown = format!("{}: {}", place_of(&row.core()), says(&row.core(), desk.units));
+    let shown = format!("{}: {}", place_of(&row.core()), fastened_says(&row.core(), desk.units));
     work.withdraw_fastened(id, record, &shown).await?;
     work.commit(&location).await?;
     Ok(Answer::Go(location))

@@ -15,7 +15,7 @@ use crate::file::place::typed_place;
 use crate::file::survey::SurveyFile;
 use crate::pages::survey::reading::series;
 use crate::view::layers::{LAYERS, legend};
-use crate::view::{self, fastened_says};
+use crate::view::{self, Units, fastened_says};
 use crate::web::auth::BoatReader;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render};
@@ -117,7 +117,7 @@ fn facts(desk: &Desk<'_>, file: &BoatFile, part: &Part<'_>) -> Vec<(&'static str
                     plank.grain().map_or(species.clone(), |g| format!("{species}, {}", g.label().to_lowercase())),
                 ),
                 ("Age", age(plank.year)),
-                ("Fastened", fastened(file, *at).unwrap_or_else(|| said(&plank.fastened))),
+                ("Fastened", fastened(file, *at, units).unwrap_or_else(|| said(&plank.fastened))),
                 ("Finish", said(&plank.finish)),
                 ("Lies", lies.to_owned()),
                 ("After end", after_end(plank)),
@@ -136,9 +136,8 @@ fn facts(desk: &Desk<'_>, file: &BoatFile, part: &Part<'_>) -> Vec<(&'static str
 }
 
 /// How a place is recorded to be fastened, oldest first.
-fn fastened(file: &BoatFile, at: Address) -> Option<String> {
-    let told: Vec<String> =
-        record::at(&file.fastened, at).into_iter().map(|r| fastened_says(r, &|mm| format!("{mm} mm"))).collect();
+fn fastened(file: &BoatFile, at: Address, units: Units) -> Option<String> {
+    let told: Vec<String> = record::at(&file.fastened, at).into_iter().map(|r| fastened_says(r, units)).collect();
     (!told.is_empty()).then(|| told.join("; "))
 }
 
