@@ -19,7 +19,15 @@ document.addEventListener("alpine:init", () => {
         button.setAttribute("aria-pressed", String(button.dataset.pick === surface));
       }
     },
+    // On a phone the nine steps open under the step one is at.
+    steps(event) {
+      const open = this.$root.classList.toggle("steps-shown");
+      event.currentTarget.setAttribute("aria-expanded", String(open));
+    },
   }));
+
+  Alpine.data("bench", () => ({ ...benchTools }));
+  Alpine.data("optionRows", optionRows);
 
   // How long a clock has run.
   Alpine.data("since", () => ({
@@ -40,6 +48,81 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("measureForm", () => ({ init() { measures(this.$root); } }));
   Alpine.data("quickForm", quickForm);
   Alpine.data("photoMarks", photoMarks);
+});
+
+// What every working bench can do with its drawing and its panel.
+const benchTools = {
+  fold(event) { foldPanel(event); },
+  zoomIn() { zoomDrawing(this.$root, 1); },
+  zoomOut() { zoomDrawing(this.$root, -1); },
+};
+
+// The drawing grows half as large again with each step, its middle staying where it was.
+function zoomDrawing(root, step) {
+  const view = root.querySelector(".bench-drawing .map-scroll, .bench-drawing .plank-scroll");
+  const svg = view && view.querySelector("svg");
+  if (!svg) return;
+  const level = Math.min(Math.max(Number(svg.dataset.level || 0) + step, 0), 8);
+  const [x, y] = [view.scrollLeft + view.clientWidth / 2, view.scrollTop + view.clientHeight / 2];
+  const before = svg.getBoundingClientRect();
+  svg.dataset.level = String(level);
+  svg.style.width = level ? `${100 * 1.5 ** level}%` : "";
+  for (const side of ["height", "maxHeight"]) svg.style[side] = level ? (side === "height" ? "auto" : "none") : "";
+  const after = svg.getBoundingClientRect();
+  view.scrollTo(x * after.width / before.width - view.clientWidth / 2, y * after.height / before.height - view.clientHeight / 2);
+}
+
+// The panel beside a drawing folds away; on a phone it is a sheet that stands low, half or high.
+const SHEETS = ["half", "high", "low"];
+function foldPanel(event) {
+  const bench = event.currentTarget.closest(".bench");
+  if (matchMedia("(max-width: 62rem)").matches) {
+    bench.dataset.sheet = SHEETS[(SHEETS.indexOf(bench.dataset.sheet || "half") + 1) % SHEETS.length];
+  } else {
+    bench.classList.toggle("folded");
+  }
+  const shut = bench.classList.contains("folded") || bench.dataset.sheet === "low";
+  event.currentTarget.setAttribute("aria-expanded", String(!shut));
+}
+
+// Options of a part: beside the drawing stand the reasons of the one that is picked, or of the first.
+function optionRows() {
+  return {
+    init() {
+      this.show();
+      this.$root.addEventListener("change", (event) => { if (event.target.name === "option") this.show(); });
+    },
+    show() {
+      const rows = [...this.$root.querySelectorAll("input[name=option]")];
+      const picked = rows.find((row) => row.checked) || rows[0];
+      for (const why of this.$root.querySelectorAll(".option-why")) {
+        why.hidden = !picked || why.dataset.option !== picked.value;
+      }
+      // What speaks against the rule is asked only where the one picked is refused.
+      const against = this.$root.querySelector("#f-against");
+      if (against && !against.classList.contains("is-invalid")) {
+        against.closest(".field").hidden = !picked || !picked.checked || !picked.closest(".not-allowed");
+      }
+    },
+    ...benchTools,
+  };
+}
+
+// A menu is put away by Escape and by a tap beside it.
+document.addEventListener("click", (event) => {
+  for (const menu of document.querySelectorAll(".yard-menu[open], .edge-sheet[open], .asks[open]")) {
+    if (!menu.contains(event.target)) menu.open = false;
+  }
+});
+document.addEventListener("keydown", (event) => {
+  if (event.key === "Escape") {
+    for (const menu of document.querySelectorAll(".yard-menu[open], .edge-sheet[open], .asks[open]")) menu.open = false;
+  } else if (event.key === "/" && !event.defaultPrevented && !event.target.closest("input, textarea, select")) {
+    const seek = document.querySelector("[data-search]");
+    if (!seek) return;
+    event.preventDefault();
+    location.href = seek.href;
+  }
 });
 
 // A surface that cannot be kept offline was picked in a cookie: a page out of the device's store follows it too.
@@ -167,13 +250,10 @@ function plankMap() {
       for (const kind of ["pointerdown", "pointermove", "pointerup", "pointercancel", "pointerleave"]) {
         view.addEventListener(kind, (event) => this.pinch(event));
       }
-      document.addEventListener("keydown", (event) => {
-        if (event.key === "/" && !event.target.matches("input, textarea, select")) {
-          event.preventDefault();
-          this.$root.querySelector("#find").focus();
-        }
-      });
+      // A phone shows the whole boat first; a place that was asked for is shown close.
+      if (this.at && matchMedia("(max-width: 40rem)").matches) this.setZoom(2);
     },
+    fold(event) { foldPanel(event); },
     // Two fingers drawn apart zoom in, a step for each half of the distance.
     pinch(event) {
       if (event.pointerType !== "touch") return;

@@ -31,6 +31,7 @@ function onPage(svg, event) {
 // A graving piece's corners: dragged, or moved by the arrow keys, the rules looking on.
 function outlineEditor() {
   return {
+    ...benchTools,
     init() {
       this.svg = this.$root.querySelector(".piece-drawing");
       // A picture has nothing in it to take hold of; now it has.
@@ -133,6 +134,7 @@ function outlineEditor() {
 // New lengths laid out over several planks: each joint is moved from bay to bay, pairs that are too close light up.
 function layoutDrag() {
   return {
+    ...benchTools,
     init() {
       this.box = this.$root.querySelector("#layout");
       this.ask = asker();
@@ -181,7 +183,7 @@ function layoutDrag() {
       joint.setAttribute("transform", `translate(${middle(bay) - middle(Number(joint.dataset.home))} 0)`);
       const field = this.box.querySelector("[name=layout]");
       field.value = this.changed(field.value, joint.dataset.part, joint.dataset.which, bay);
-      const html = await this.ask(`${this.$root.dataset.check}?layout=${encodeURIComponent(field.value)}`);
+      const html = await this.ask(`${this.box.dataset.check}?layout=${encodeURIComponent(field.value)}`);
       if (html === null) return;
       this.answer = html;
       if (this.held) this.tell(html);

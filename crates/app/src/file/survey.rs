@@ -37,6 +37,26 @@ pub struct SurveyFile {
     inside: OnceLock<String>,
 }
 
+impl BoatFile {
+    /// Her planking as it stands, with nothing selected and no layer shown.
+    pub fn planking<'m>(&'m self, layers: &'m Layers) -> Map<'m> {
+        Map {
+            boat: &self.boat,
+            planks: &self.planks,
+            findings: &self.findings,
+            decisions: &self.decisions,
+            pieces: &self.pieces,
+            joints: &self.joints,
+            violations: &[],
+            selected: None,
+            layers,
+            layer: "none",
+            trials: &[],
+            marks: &[],
+        }
+    }
+}
+
 impl SurveyFile {
     pub async fn load(store: &Store, id: i64) -> Result<Self, StoreError> {
         Ok(Self {
@@ -236,6 +256,7 @@ impl SurveyFile {
                 cells: &layers.cells,
                 selected,
                 layer,
+                close_to: None,
             }
             .draw();
         }
@@ -251,21 +272,7 @@ impl SurveyFile {
         selected: Option<&Place>,
         layer: &'m str,
     ) -> Map<'m> {
-        let file = &self.file;
-        Map {
-            boat: &file.boat,
-            planks: &file.planks,
-            findings: &file.findings,
-            decisions: &file.decisions,
-            pieces: &file.pieces,
-            joints: &file.joints,
-            violations,
-            selected: selected.and_then(Place::shell),
-            layers,
-            layer,
-            trials: &[],
-            marks: &[],
-        }
+        Map { violations, selected: selected.and_then(Place::shell), layer, ..self.file.planking(layers) }
     }
 
     /// The crossing at an address, close to.

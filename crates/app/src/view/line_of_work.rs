@@ -10,6 +10,13 @@ pub struct BoatBar {
     pub overruled: Vec<(String, &'static str, String)>,
 }
 
+impl BoatBar {
+    /// The step a page belongs to, by its own name.
+    pub fn here(&self, active: &str) -> &'static str {
+        self.stages.iter().find(|s| s.key == active).map_or("Map", |s| s.label)
+    }
+}
+
 #[derive(Debug, Clone)]
 pub struct Stage {
     pub key: &'static str,

@@ -137,6 +137,19 @@ impl<'s> Scale<'s> {
     }
 }
 
+/// New wood on a plank as a closed shape; nothing for wood that does not lie in its face.
+fn on_plank(geometry: &Geometry, plank: &Plank, origin: f64, scale: &Scale<'_>) -> Option<Vec<[f64; 2]>> {
+    match geometry {
+        Geometry::Patch { outline, .. } => {
+            Some(outline.iter().map(|p| scale.on_strake(plank.side, plank.strake, origin + p[0], p[1])).collect())
+        }
+        Geometry::Stretch { from, to, .. } => {
+            Some(scale.stretch(plank.side, plank.strake, origin + from, origin + to))
+        }
+        Geometry::Timber { .. } => None,
+    }
+}
+
 impl Map<'_> {
     /// The whole drawing.
     pub fn draw(&self) -> String {
@@ -160,6 +173,70 @@ impl Map<'_> {
         );
         out.push_str(inside);
         out.push_str("<path id=\"map-cursor\" class=\"map-cursor\" d=\"\"/></svg>");
+        out
+    }
+
+    /// One plank between its neighbours, with what was found on it and new wood laid over it.
+    ///
+    /// Empty where the plank is not on the drawing.
+    pub fn strip(&self, plank: i64, new_wood: &[Geometry]) -> String {
+        let Some(own) = self.planks.iter().find(|p| p.id == plank) else { return String::new() };
+        let shell = &self.boat.shell;
+        let scale = Scale::new(shell);
+        let (from, to) = own.place().span(shell);
+        let room = 0.04 * (to - from);
+        let (from, to) = ((from - room).max(0.0), (to + room).min(shell.length()));
+        let near = |p: &&Plank| p.side == own.side && p.strake.abs_diff(own.strake) <= 1;
+        let mut out = String::with_capacity(8 * 1024);
+        let (mut low, mut high) = (f64::INFINITY, f64::NEG_INFINITY);
+        let mut planks = String::new();
+        for p in self.planks.iter().filter(near) {
+            let (a, b) = p.place().span(shell);
+            let (a, b) = (a.max(from), b.min(to));
+            if a >= b {
+                continue;
+            }
+            let around = scale.stretch(p.side, p.strake, a, b);
+            for [_, y] in &around {
+                (low, high) = (low.min(*y), high.max(*y));
+            }
+            let class = if p.id == plank { "plank asked" } else { "plank beside" };
+            let _ = write!(planks, "<polygon class=\"{class}\" points=\"{}\"/>", svg::points(around));
+        }
+        let pad = 90.0;
+        let _ = write!(
+            out,
+            "<svg class=\"strip\" viewBox=\"{:.0} {:.0} {:.0} {:.0}\" role=\"img\" aria-label=\"{} with the new wood\">{planks}",
+            scale.x(from),
+            low - pad,
+            (to - from) * scale.per_mm,
+            high - low + 2.0 * pad,
+            svg::safe(&self.boat.shown_strake(own.side, own.strake))
+        );
+        let rows = [own.strake.saturating_sub(2), (own.strake + 1).min(shell.strake_count())].map(|row| row as usize);
+        for (i, x) in shell.frames.iter().enumerate().filter(|(_, x)| (from..=to).contains(*x)) {
+            let [foot, head] = rows.map(|row| scale.edge(own.side, row, *x));
+            let px = scale.x(*x);
+            let _ = write!(out, "<path class=\"frame\" d=\"M{px:.0} {foot:.0}V{head:.0}\"/>");
+            if i % 2 == 1 {
+                let y = foot.max(head) + 78.0;
+                let _ = write!(out, "<text class=\"map-number\" x=\"{px:.0}\" y=\"{y:.0}\">{}</text>", i + 1);
+            }
+        }
+        let origin = own.place().span(shell).0;
+        for geometry in new_wood {
+            if let Some(around) = on_plank(geometry, own, origin, &scale) {
+                let _ = write!(out, "<polygon class=\"piece\" points=\"{}\"/>", svg::points(around));
+            }
+        }
+        let beside = |side, strake: u32| side == own.side && strake.abs_diff(own.strake) <= 1;
+        let joints: Vec<Joint> = self.joints.iter().filter(|j| beside(j.side, j.strake)).copied().collect();
+        let findings: Vec<Finding> = self.findings.iter().filter(|f| f.member_id == plank).cloned().collect();
+        let planks: Vec<Plank> = self.planks.iter().filter(near).cloned().collect();
+        let part = Map { joints: &joints, violations: &[], findings: &findings, planks: &planks, ..*self };
+        part.draw_joints(&mut out, &scale);
+        part.draw_findings(&mut out, &scale);
+        out.push_str("</svg>");
         out
     }
 
@@ -535,15 +612,7 @@ impl Map<'_> {
             };
             let (origin, _) = plank.place().span(&self.boat.shell);
             let state = if piece.state == PieceState::Cut { "piece cut" } else { "piece" };
-            let around = match &piece.geometry {
-                Geometry::Patch { outline, .. } => {
-                    outline.iter().map(|p| scale.on_strake(plank.side, plank.strake, origin + p[0], p[1])).collect()
-                }
-                Geometry::Stretch { from, to, .. } => {
-                    scale.stretch(plank.side, plank.strake, origin + from, origin + to)
-                }
-                Geometry::Timber { .. } => continue,
-            };
+            let Some(around) = on_plank(&piece.geometry, plank, origin, scale) else { continue };
             let _ = write!(
                 out,
                 "<polygon class=\"{state}\" points=\"{}\"><title>{}</title></polygon>",

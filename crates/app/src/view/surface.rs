@@ -32,6 +32,8 @@ pub struct SurfaceView<'b> {
     pub cells: &'b Cells,
     pub selected: Option<&'b Place>,
     pub layer: &'b str,
+    /// Only this member and what lies round it.
+    pub close_to: Option<i64>,
 }
 
 impl SurfaceView<'_> {
@@ -46,9 +48,10 @@ impl SurfaceView<'_> {
         let (width, height) = (wide * per_mm + 2.0 * MARGIN, high * per_mm + 2.0 * MARGIN);
         let mut out = String::with_capacity(64 * 1024);
         let data = json!({ "boat": self.boat.id, "selected": self.selected.map(ToString::to_string) });
+        let [x, y, seen_wide, seen_high] = self.window(&here, &core, per_mm).unwrap_or([0.0, 0.0, width, height]);
         let _ = write!(
             out,
-            "<svg id=\"map\" class=\"map surface-map\" viewBox=\"0 0 {width:.0} {height:.0}\" role=\"application\" tabindex=\"0\" \
+            "<svg id=\"map\" class=\"map surface-map\" viewBox=\"{x:.0} {y:.0} {seen_wide:.0} {seen_high:.0}\" role=\"application\" tabindex=\"0\" \
              aria-label=\"{} of {}: arrow keys walk from part to part, question mark shows the keys\" data-surface='{}' \
              data-layer=\"{}\">{}",
             self.surface.label(),
@@ -74,10 +77,11 @@ impl SurfaceView<'_> {
                 let place = format!("{} {cell}", row.code);
                 let _ = write!(
                     out,
-                    "<polygon class=\"cell kind-{}{}{}\" data-cell=\"{place}\" data-x=\"{:.0}\" data-y=\"{:.0}\" points=\"{points}\"><title>{}</title></polygon>",
+                    "<polygon class=\"cell kind-{}{}{}{}\" data-cell=\"{place}\" data-x=\"{:.0}\" data-y=\"{:.0}\" points=\"{points}\"><title>{}</title></polygon>",
                     row.kind.code(),
                     if row.year.is_some() { " renewed" } else { "" },
                     if row.measured { " measured-part" } else { "" },
+                    if self.close_to == Some(row.id) { " asked" } else { "" },
                     middle[0],
                     middle[1],
                     svg::safe(&row.cell_name(cell))
@@ -113,6 +117,23 @@ impl SurfaceView<'_> {
         self.draw_labels(&mut out, &here, &middles, [width, height]);
         out.push_str("<path id=\"map-cursor\" class=\"map-cursor\" d=\"\"/></svg>");
         out
+    }
+
+    /// What of the drawing is shown, where it is close to one member: left, top, width, height.
+    fn window(&self, here: &[&MemberRow], core: &[member::Member], per_mm: f64) -> Option<[f64; 4]> {
+        /// Shown at least, units: a short member keeps its neighbours beside it.
+        const LEAST: f64 = 1_600.0;
+        let close_to = self.close_to?;
+        let form = self.boat.form();
+        let (_, asked) = here.iter().zip(core).find(|(row, _)| row.id == close_to)?;
+        let drawn: Vec<Point> = (1..=asked.cells)
+            .flat_map(|cell| member::outline(&form, asked, cell))
+            .map(|p| [MARGIN + p[0] * per_mm, MARGIN + p[1] * per_mm])
+            .collect();
+        let spans = [0, 1].map(|axis| mend_keel_core::geometry::extent(&drawn, axis));
+        let [(x0, x1), (y0, y1)] = [spans[0]?, spans[1]?];
+        let (wide, high) = ((x1 - x0 + 2.0 * MARGIN).max(LEAST), (y1 - y0 + 2.0 * MARGIN).max(LEAST * 0.5));
+        Some([(x0 + x1 - wide) / 2.0, (y0 + y1 - high) / 2.0, wide, high])
     }
 
     fn draw_findings(&self, out: &mut String, middles: &HashMap<(i64, u32), Point>) {

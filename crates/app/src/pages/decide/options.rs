@@ -2,7 +2,7 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::grid::member::MemberKind;
+use mend_keel_core::grid::member::{MemberKind, Surface};
 use mend_keel_core::practice::School;
 use mend_keel_core::repair::decide::alone::Answered;
 use mend_keel_core::repair::decide::{RepairOption, Wood};
@@ -15,8 +15,10 @@ use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::decide::{self, Subject, pieces, rates, settled};
+use crate::view::layers::Layers;
 use crate::view::reasons::{self, ReasonView};
-use crate::view::{self, Units};
+use crate::view::surface::SurfaceView;
+use crate::view::{self, Units, svg};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
@@ -126,6 +128,10 @@ struct Options {
     since: Vec<String>,
     /// It is wet: what comes first once it is dry.
     dry_first: Option<String>,
+    /// The part itself with what was found on it, where it is not in the planking.
+    drawing: String,
+    /// Glyphs and hatches of the drawings.
+    glyphs: &'static str,
     /// Why there are none.
     none: String,
     /// Where it is answered.
@@ -155,6 +161,8 @@ struct Beside {
 struct OptionView {
     code: &'static str,
     label: &'static str,
+    /// The plank with this option's new wood on it; empty for a part that is not in the planking.
+    drawing: String,
     score: String,
     forbidden: bool,
     kept: String,
@@ -191,12 +199,27 @@ fn wood_words(wood: &Wood, units: Units) -> Vec<String> {
     }
 }
 
-fn option_view(option: &RepairOption, subject: &Subject<'_>, rack: &[Board], units: Units) -> OptionView {
+fn option_view(
+    file: &BoatFile,
+    option: &RepairOption,
+    subject: &Subject<'_>,
+    rack: &[Board],
+    units: Units,
+) -> OptionView {
+    let new_wood = pieces(subject, option);
+    let drawing = match subject {
+        Subject::Plank(plank) => {
+            let outlines: Vec<_> = new_wood.iter().map(|p| p.geometry.clone()).collect();
+            file.planking(&Layers::default()).strip(plank.id, &outlines)
+        }
+        _ => String::new(),
+    };
     let mut sorted = option.reasons.clone();
     sorted.sort_by_key(|r| std::cmp::Reverse(r.verdict));
     OptionView {
         code: option.kind.code(),
         label: option.kind.label(),
+        drawing,
         score: format!("{:.0}", option.score),
         forbidden: option.forbidden(),
         kept: view::percent(option.kept),
@@ -206,7 +229,7 @@ fn option_view(option: &RepairOption, subject: &Subject<'_>, rack: &[Board], uni
         p80: view::hours(option.hours.p80),
         years: format!("{:.0} years", option.years),
         wood: wood_words(&option.wood, units),
-        rack: pieces(subject, option).iter().map(|p| crate::file::timber::rack_says(p, rack, units)).collect(),
+        rack: new_wood.iter().map(|p| crate::file::timber::rack_says(p, rack, units)).collect(),
         cost: money(option.cost),
         materials: option
             .materials
@@ -267,6 +290,25 @@ fn beside(here: &[RepairOption], there: &[RepairOption], units: Units) -> Vec<Be
         .collect()
 }
 
+/// The part itself, close to, where each option is not drawn on it.
+fn drawing(file: &BoatFile, subject: &Subject<'_>) -> String {
+    let Some(member) = file.members.iter().find(|m| m.id == subject.id()) else { return String::new() };
+    if member.kind.surface() == Surface::Shell {
+        return String::new();
+    }
+    SurfaceView {
+        boat: &file.boat,
+        surface: member.kind.surface(),
+        members: &file.members,
+        findings: &file.findings,
+        cells: &Layers::default().cells,
+        selected: None,
+        layer: "none",
+        close_to: Some(member.id),
+    }
+    .draw()
+}
+
 /// How a part's options are asked for.
 #[derive(Debug, Default, FromForm)]
 pub struct Asked<'r> {
@@ -298,7 +340,7 @@ async fn page(
                 Some(other) => beside(&options, &lay_out(desk, file, subject, other).await?.options, desk.units),
                 None => Vec::new(),
             };
-            (options.iter().map(|o| option_view(o, subject, &rack, desk.units)).collect::<Vec<_>>(), other)
+            (options.iter().map(|o| option_view(file, o, subject, &rack, desk.units)).collect::<Vec<_>>(), other)
         }
         Err(AppError::Refused(why)) => {
             step = Some(Step::of("survey"));
@@ -324,6 +366,8 @@ async fn page(
         since: since(file, id),
         alike: decide::alike(file, subject).into_iter().map(|m| (m.id, m.name.clone())).collect(),
         dry_first,
+        drawing: drawing(file, subject),
+        glyphs: svg::GLYPHS,
         none,
         step,
         schools: pairs(&others, School::code, School::label),

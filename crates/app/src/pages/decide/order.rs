@@ -81,20 +81,7 @@ fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> Show 
     // What is out now first, then turn by turn; what is done last.
     rows.sort_by_key(|(turn, may, _)| (*may == May::Done, *turn, *may));
     let layers = Layers::default();
-    let map = Map {
-        boat: &file.boat,
-        planks: &file.planks,
-        findings: &[],
-        decisions: &[],
-        pieces: &[],
-        joints: &file.joints,
-        violations: &[],
-        selected: None,
-        layers: &layers,
-        layer: "none",
-        trials: &[],
-        marks: &marks,
-    };
+    let map = Map { findings: &[], decisions: &[], pieces: &[], marks: &marks, ..file.planking(&layers) };
     Show {
         svg: map.draw(),
         page: desk.boat_page(file, "Structural order", "decide"),

@@ -250,18 +250,11 @@ fn body(
     let trials = region.trials(laid);
     let layers = Layers::default();
     let map = Map {
-        boat: &file.boat,
-        planks: &file.planks,
-        findings: &file.findings,
+        joints: &joints[..file.joints.len()],
         decisions: &[],
         pieces: &[],
-        joints: &joints[..file.joints.len()],
-        violations: &[],
-        selected: None,
-        layers: &layers,
-        layer: "none",
         trials: &trials,
-        marks: &[],
+        ..file.planking(&layers)
     };
     let pairs: Vec<_> = violations.iter().map(|v| json!([key(&joints[v.a]), key(&joints[v.b])])).collect();
     let rule = file.butt_rule();
