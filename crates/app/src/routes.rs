@@ -3,7 +3,7 @@
 use rocket::Route;
 
 use crate::pages::{
-    bench, boats, decide, door, fasten, finish, handbook, jobs, practice, rack, seams, shape, stores, story, survey,
+    bench, boats, decide, door, fasten, finish, handbook, jobs, practice, rack, seams, search, shape, stores, story, survey,
     timber, today, work, yard,
 };
 
@@ -191,6 +191,8 @@ pub fn routes() -> Vec<Route> {
         jobs::stop,
         handbook::contents,
         handbook::chapter,
+        search::page,
+        search::as_typed,
         bench::list,
         bench::tool,
         bench::work,

@@ -25,6 +25,7 @@ pub mod members;
 pub mod plans;
 pub mod samples;
 pub mod seams;
+pub mod search;
 pub mod shed;
 pub mod stores;
 pub mod surveys;

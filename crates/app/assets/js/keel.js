@@ -28,6 +28,7 @@ document.addEventListener("alpine:init", () => {
 
   Alpine.data("bench", () => ({ ...benchTools }));
   Alpine.data("optionRows", optionRows);
+  Alpine.data("searcher", searcher);
 
   // How long a clock has run.
   Alpine.data("since", () => ({
@@ -105,6 +106,42 @@ function optionRows() {
       }
     },
     ...benchTools,
+  };
+}
+
+// Search answers as one types; arrow keys walk from the field through what was found, Enter opens it.
+function searcher() {
+  let asked = 0;
+  return {
+    init() {
+      const field = this.$root.querySelector("#q"), hits = this.$root.querySelector("#hits");
+      const boat = this.$root.querySelector("[name=boat]");
+      field.setSelectionRange(field.value.length, field.value.length);
+      field.addEventListener("input", async () => {
+        const mine = ++asked;
+        const here = new URLSearchParams({ q: field.value, ...(boat ? { boat: boat.value } : {}) });
+        try {
+          const answer = await fetch(`/search/as-typed?${here}`);
+          if (!answer.ok || answer.redirected) return;
+          const html = await answer.text();
+          if (mine !== asked) return;
+          hits.innerHTML = html;
+          history.replaceState(null, "", `/search?${here}`);
+        } catch { /* Without signal what was found before stays, and Enter asks again. */ }
+      });
+      this.$root.addEventListener("keydown", (event) => {
+        const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+        const links = [...hits.querySelectorAll(".hit")];
+        if (event.key === "Enter" && event.target === field && links.length) {
+          event.preventDefault();
+          links[0].click();
+        }
+        if (!step || !links.length) return;
+        event.preventDefault();
+        const next = links.indexOf(document.activeElement) + step;
+        (next < 0 ? field : links[Math.min(next, links.length - 1)]).focus();
+      });
+    },
   };
 }
 

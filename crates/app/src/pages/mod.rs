@@ -17,6 +17,7 @@ pub mod handbook;
 pub mod jobs;
 pub mod practice;
 pub mod rack;
+pub mod search;
 pub mod stores;
 pub mod today;
 pub mod yard;
