@@ -3,8 +3,8 @@
 use rocket::Route;
 
 use crate::pages::{
-    bench, boats, decide, door, fasten, finish, handbook, jobs, practice, rack, seams, search, shape, stores, story, survey,
-    timber, today, work, yard,
+    bench, boats, decide, door, fasten, finish, handbook, jobs, practice, rack, seams, search, shape, stores, story,
+    survey, timber, today, work, yard,
 };
 
 /// Every route but the assets. Who may call one shows in its arguments: `Owner`, `Crew`, `BoatReader`, `User`;
@@ -57,6 +57,8 @@ pub fn routes() -> Vec<Route> {
         survey::files::pdf,
         survey::quick::form,
         survey::quick::mark,
+        survey::grid_table::page,
+        survey::grid_table::keep,
         survey::grid::page,
         survey::grid::correct,
         survey::grid::write,

@@ -1,5 +1,7 @@
 //! Finish: coats in order, how much of each, and the earliest hour of each from recoat times.
 
+pub mod sun;
+
 use std::sync::LazyLock;
 
 use serde::Deserialize;

@@ -31,6 +31,7 @@
 pub mod caution;
 pub mod chance;
 pub mod cutting;
+pub mod deck;
 pub mod drill;
 pub mod fastening;
 pub mod finish;
@@ -44,6 +45,7 @@ pub mod reason;
 pub mod repair;
 pub mod seam;
 pub mod shape;
+pub mod spar;
 pub mod survey;
 pub mod timber;
 pub mod units;

@@ -181,6 +181,18 @@ pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Decision>> {
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
+/// Every decision taken before a moment, oldest first, also those replaced since.
+pub async fn until(store: &Store, boat: i64, moment: &str) -> Result<Vec<Decision>> {
+    let sql = format!("{DECISION} WHERE boat_id = ? AND at < ? ORDER BY id");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).bind(moment).fetch_all(store.pool()).await?)
+}
+
+/// Every piece there ever was, also dropped ones.
+pub async fn all_pieces(store: &Store, boat: i64) -> Result<Vec<Piece>> {
+    let sql = format!("{PIECE} WHERE boat_id = ? ORDER BY id");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
+}
+
 pub async fn of_plank(store: &Store, plank: i64) -> Result<Option<Decision>> {
     let sql = format!("{DECISION} WHERE member_id = ? AND superseded = 0");
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(plank).fetch_optional(store.pool()).await?)

@@ -14,6 +14,7 @@
 //! ```
 
 pub mod accounts;
+pub mod before;
 pub mod boards;
 pub mod boats;
 pub mod captures;

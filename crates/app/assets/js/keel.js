@@ -29,6 +29,19 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("bench", () => ({ ...benchTools }));
   Alpine.data("optionRows", optionRows);
   Alpine.data("searcher", searcher);
+  // The slider runs over the days of the boat's story and fills the date beside it.
+  Alpine.data("onDay", () => ({
+    init() {
+      const days = (text) => Math.round(Date.parse(`${text}T00:00:00Z`) / 86400000);
+      this.first = days(this.$root.dataset.begun);
+      this.range = this.$root.querySelector("[type=range]");
+      this.date = this.$root.querySelector("[type=date]");
+      this.range.max = String(Math.max(days(this.$root.dataset.today) - this.first, 0));
+      this.range.value = String(days(this.date.value) - this.first);
+    },
+    slide() { this.date.value = new Date((this.first + Number(this.range.value)) * 86400000).toISOString().slice(0, 10); },
+    send() { this.$root.requestSubmit(); },
+  }));
 
   // How long a clock has run.
   Alpine.data("since", () => ({

@@ -6,6 +6,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("outlineEditor", outlineEditor);
   Alpine.data("layoutDrag", layoutDrag);
   Alpine.data("measureTable", measureTable);
+  Alpine.data("gridTable", gridTable);
 });
 
 // Asks for a fragment; a slow answer never overwrites a later one.
@@ -327,6 +328,60 @@ function measureTable() {
         while (at >= this.cells().length && this.addRow());
         if (this.cells()[at]) this.cells()[at].value = value.trim();
       }));
+    },
+  };
+}
+
+// Widths and spacings as a table: arrows walk up and down, a block from a spreadsheet is pasted, what was understood is
+// said, and only cells that were typed over are sent.
+function gridTable() {
+  return {
+    init() {
+      this.rows = [...this.$root.querySelectorAll("tbody tr")].map((row) => [...row.querySelectorAll("td")].map((cell) => cell.querySelector("input")));
+      this.before = [];
+      this.$root.addEventListener("keydown", (event) => this.key(event));
+      this.$root.addEventListener("paste", (event) => this.paste(event));
+      this.$root.addEventListener("change", (event) => this.understood(event));
+      this.$root.addEventListener("submit", () => {
+        for (const cell of this.rows.flat()) if (cell && cell.value === cell.defaultValue && !cell.classList.contains("is-invalid")) cell.disabled = true;
+      });
+    },
+    at(cell) {
+      const down = this.rows.findIndex((row) => row.includes(cell));
+      return down < 0 ? null : [down, this.rows[down].indexOf(cell)];
+    },
+    key(event) {
+      if ((event.ctrlKey || event.metaKey) && event.key === "z" && this.before.length) {
+        event.preventDefault();
+        for (const [cell, value] of this.before.pop()) cell.value = value;
+        return;
+      }
+      const step = { ArrowUp: -1, ArrowDown: 1, Enter: 1 }[event.key], here = this.at(event.target);
+      if (!step || !here) return;
+      event.preventDefault();
+      const next = this.rows[here[0] + step] && this.rows[here[0] + step][here[1]];
+      if (next) { next.focus(); next.select(); }
+    },
+    paste(event) {
+      const here = this.at(event.target), text = event.clipboardData.getData("text");
+      if (!here || !/[\t\n]/.test(text.trim())) return;
+      event.preventDefault();
+      const old = [];
+      text.trimEnd().split(/\r?\n/).forEach((line, down) => line.split("\t").forEach((value, across) => {
+        const cell = this.rows[here[0] + down] && this.rows[here[0] + down][here[1] + across];
+        if (!cell || cell.readOnly) return;
+        old.push([cell, cell.value]);
+        cell.value = value.trim();
+      }));
+      this.before.push(old);
+    },
+    async understood(event) {
+      const echo = this.$root.querySelector("#understood"), cell = event.target;
+      if (!this.at(cell)) return;
+      try {
+        const answer = await fetch(`/echo/length?text=${encodeURIComponent(cell.value.trim())}`);
+        if (answer.ok && !answer.redirected) echo.textContent = `${cell.getAttribute("aria-label")}: ${await answer.text()}`;
+      } catch { echo.textContent = ""; }
     },
   };
 }

@@ -9,15 +9,16 @@ use mend_keel_core::grid::member::Surface;
 use mend_keel_core::grid::{Address, Place, Side};
 use mend_keel_core::repair::butts::Violation;
 use mend_keel_core::seam::line::SeamAt;
-use mend_keel_core::survey::compare::Entry;
+use mend_keel_core::survey::compare::{Entry, Outcome};
 use mend_keel_core::survey::coverage::{Cell, Coverage};
 use mend_keel_core::survey::field::{self, Spot};
 use mend_keel_core::survey::reading::Measure;
 use mend_keel_core::survey::{FindingKind, Grade, Method};
 use mend_keel_store::boats::Plank;
+use mend_keel_store::decisions::PieceState;
 use mend_keel_store::findings::{self, Finding, Reading};
 use mend_keel_store::surveys::{self, Looked, PastRepair, Pick};
-use mend_keel_store::{Store, StoreError};
+use mend_keel_store::{Store, StoreError, before};
 
 use crate::file::boat::{BoatFile, Part};
 use crate::view::crossing::{self, CloseTo};
@@ -67,6 +68,37 @@ impl SurveyFile {
             picks: surveys::picks(store, id).await?,
             inside: OnceLock::new(),
         })
+    }
+
+    /// The boat as she was at the end of a day.
+    ///
+    /// What was entered later is left out, outcomes and decisions are those of then. What was withdrawn as a mistake,
+    /// and planks and joints corrected since, are as they stand now: a correction says how she always was.
+    pub async fn on_day(store: &Store, id: i64, day: jiff::civil::Date) -> Result<Self, StoreError> {
+        let mut survey = Self::load(store, id).await?;
+        let midnight = day.tomorrow().ok().and_then(|next| next.to_zoned_datetime(jiff::tz::TimeZone::system()).ok());
+        let moment = midnight.map_or_else(|| "9999".to_owned(), |at| at.timestamp().to_string());
+        let before = before::before(store, id, &moment).await?;
+        let then = |at: &str| at < moment.as_str();
+        survey.file.findings.retain(|f| then(&f.at));
+        for finding in &mut survey.file.findings {
+            let told = before.outcomes.get(&finding.id).and_then(|code| Outcome::from_code(code));
+            finding.outcome = told.unwrap_or(Outcome::Open);
+        }
+        survey.readings.retain(|r| then(&r.at));
+        survey.looked.retain(|l| then(&l.at));
+        survey.file.pieces = before.pieces;
+        for piece in &mut survey.file.pieces {
+            piece.state = match piece.state {
+                PieceState::Cut if before.cut.contains(&piece.member_id) => PieceState::Cut,
+                _ => PieceState::Planned,
+            };
+        }
+        survey.file.decisions = before.decisions.into_values().collect();
+        for plank in &mut survey.file.planks {
+            plank.year = plank.year.filter(|year| *year <= i64::from(day.year()));
+        }
+        Ok(survey)
     }
 
     /// Every cell that was looked at, with the method: by a reading, a finding, or looked over and nothing found.

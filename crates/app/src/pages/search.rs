@@ -113,7 +113,9 @@ fn line(hit: Hit) -> (&'static str, Line) {
         Found::Board => ("Rack", format!("/rack/{}", hit.id)),
         Found::StoreItem => ("Stores", format!("/stores/{}", hit.id)),
         Found::Account => ("People", "/yard".to_owned()),
-        Found::Event => ("Story", if hit.boat_id.is_some() { format!("/boats/{boat}/story") } else { "/yard".to_owned() }),
+        Found::Event => {
+            ("Story", if hit.boat_id.is_some() { format!("/boats/{boat}/story") } else { "/yard".to_owned() })
+        }
     };
     let mut what = hit.words;
     if let Some(first) = what.get(..1).map(str::to_uppercase) {
@@ -124,7 +126,12 @@ fn line(hit: Hit) -> (&'static str, Line) {
     (group, Line { link, what, more })
 }
 
-async fn answer(desk: &Desk<'_>, files: &Files, typed: &str, boat: Option<i64>) -> std::result::Result<String, crate::web::error::AppError> {
+async fn answer(
+    desk: &Desk<'_>,
+    files: &Files,
+    typed: &str,
+    boat: Option<i64>,
+) -> std::result::Result<String, crate::web::error::AppError> {
     let account = &desk.user.account;
     // A guest reads one boat and finds nothing else.
     let only = (account.role == Role::Guest).then(|| account.guest_boat.unwrap_or_default());
@@ -174,7 +181,11 @@ async fn answer(desk: &Desk<'_>, files: &Files, typed: &str, boat: Option<i64>) 
     let at = usize::from(groups.first().is_some_and(|(name, _)| *name == "Place"));
     for (name, lines) in [("Handbook", rules), ("Pages", pages)] {
         if !lines.is_empty() {
-            let place = if name == "Pages" { at } else { groups.iter().position(|(n, _)| *n == "Story").unwrap_or(groups.len()) };
+            let place = if name == "Pages" {
+                at
+            } else {
+                groups.iter().position(|(n, _)| *n == "Story").unwrap_or(groups.len())
+            };
             groups.insert(place, (name, lines));
         }
     }

@@ -143,9 +143,7 @@ fn on_plank(geometry: &Geometry, plank: &Plank, origin: f64, scale: &Scale<'_>) 
         Geometry::Patch { outline, .. } => {
             Some(outline.iter().map(|p| scale.on_strake(plank.side, plank.strake, origin + p[0], p[1])).collect())
         }
-        Geometry::Stretch { from, to, .. } => {
-            Some(scale.stretch(plank.side, plank.strake, origin + from, origin + to))
-        }
+        Geometry::Stretch { from, to, .. } => Some(scale.stretch(plank.side, plank.strake, origin + from, origin + to)),
         Geometry::Timber { .. } => None,
     }
 }

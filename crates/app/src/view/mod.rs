@@ -98,9 +98,14 @@ pub fn hours(value: f64) -> String {
     if value < 10.0 { format!("{value:.1} h") } else { format!("{value:.0} h") }
 }
 
-/// `2026-11-23 14:05` of a stored time; the stored text itself when it is none.
+/// `23 Nov 2026, 14:05` of a stored time; the stored text itself when it is none.
 pub fn when(stored: &str) -> String {
-    stored.parse::<jiff::Timestamp>().map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%Y-%m-%d %H:%M"))
+    stored.parse::<jiff::Timestamp>().map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%-d %b %Y, %H:%M"))
+}
+
+/// `23 Nov 2026` of a stored day; the stored text itself when it is none.
+pub fn day(stored: &str) -> String {
+    stored.parse::<jiff::civil::Date>().map_or_else(|_| stored.to_owned(), |d| d.strftime("%-d %b %Y").to_string())
 }
 
 /// `Tue 24 Nov, 14:05`.

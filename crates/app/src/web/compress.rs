@@ -60,7 +60,7 @@ fn takes_gzip(header: &str) -> bool {
 }
 
 fn pack(body: &[u8]) -> Option<Vec<u8>> {
-    let mut packer = GzEncoder::new(Vec::with_capacity(body.len() / 4), Compression::fast());
+    let mut packer = GzEncoder::new(Vec::with_capacity(body.len() / 4), Compression::new(4));
     packer.write_all(body).ok()?;
     packer.finish().ok()
 }

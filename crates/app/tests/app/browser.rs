@@ -27,7 +27,7 @@ async fn one_boat_goes_through_the_whole_job() {
     b.fill("q", "P5 F9").await;
     b.click(".find button").await;
     b.find_text("#panel h2", "P5 F9").await;
-    b.press(&b.find_text(".btn-mark", "Mark crack").await).await;
+    b.press(&b.find_text(".btn-mark", "crack").await).await;
     b.arrives("/findings/new").await;
     let plank = b.find("#plank").await;
     b.page
@@ -199,6 +199,7 @@ async fn the_surface_is_kept_from_page_to_page() {
     let server = Server::demo();
     let b = Browser::open(&server, 1280, 900).await;
     b.go("/").await;
+    b.open_menu().await;
     b.press(&b.find_text(".surface-pick button", "Bilge").await).await;
     b.find("html[data-surface=bilge]").await;
     b.go("/rack").await;

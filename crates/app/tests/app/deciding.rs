@@ -195,7 +195,7 @@ async fn a_task_waits_for_its_turn_unless_somebody_says_why_and_the_story_tells_
 
     let work = visitor.get("/boats/1/work").await.text;
     let job = &work[work.find("Frame 21, port").unwrap()..];
-    let job = &job[..job.find("</ol>").unwrap()];
+    let job = &job[..job.find("</section>").unwrap()];
     let task = |word: &str| -> &str {
         let at = job.find(word).unwrap_or_else(|| panic!("no {word} in: {job}"));
         let start = job[..at].rfind("<li class=\"task").unwrap();

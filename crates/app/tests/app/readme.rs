@@ -125,6 +125,7 @@ async fn the_first_quarter_of_an_hour_runs_as_it_is_written() {
     b.find(".fault").await;
 
     // 7. and 8. The handbook, the tasks with a clock, and the story of all of it.
+    b.open_menu().await;
     b.press(&b.find_text(".yard-nav a", &bold(7)[0]).await).await;
     b.find_text("h1", "andbook").await;
     b.go("/boats/1").await;

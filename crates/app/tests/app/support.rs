@@ -303,6 +303,12 @@ impl Browser {
         element.click().await.unwrap();
     }
 
+    /// Opens the yard's menu, where its pages are inside a boat, and the surfaces everywhere.
+    pub async fn open_menu(&self) {
+        self.click(".yard-menu summary").await;
+        self.comes_true("document.querySelector('.yard-menu').open").await;
+    }
+
     pub async fn fill(&self, name: &str, value: &str) {
         let field = self.find(&format!("input[name='{name}'], textarea[name='{name}']")).await;
         field.clear().await.unwrap();

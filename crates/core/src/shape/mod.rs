@@ -7,4 +7,7 @@ pub mod fair;
 pub mod frame;
 pub mod hollow;
 pub mod pattern;
+pub mod rectify;
 pub mod spiling;
+pub mod template;
+pub mod widths;

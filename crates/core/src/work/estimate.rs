@@ -1,7 +1,10 @@
 //! Hours: a rate per operation, learned from what was logged, and the whole job by simulation.
 
+use statrs::distribution::{ContinuousCDF, StudentsT};
+
 use crate::chance::Chance;
 use crate::choice::choices;
+use crate::error::{self, InputError};
 
 choices! {
     /// What hours are booked on. Fitting and fixing are separate: their ratio is often ten to one.
@@ -74,6 +77,133 @@ impl Hours {
     }
 }
 
+/// A job that was logged: how much of what the operation counts, and the hours it took.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Logged {
+    pub amount: f64,
+    pub hours: f64,
+}
+
+/// What a yard knows of an operation's rate: a normal-inverse-gamma over ln(hours per unit) (handbook 08).
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Learned {
+    /// Mean of ln(rate).
+    m: f64,
+    /// Jobs it is worth, the table's three among them.
+    kappa: f64,
+    alpha: f64,
+    beta: f64,
+    jobs: usize,
+}
+
+/// Prior of the scatter: α0 and β0 = 3·0.4².
+const SCATTER: (f64, f64) = (3.0, 3.0 * 0.16);
+/// First-of-its-kind work: P80 is doubled until so many jobs are logged (*yard rule*).
+const FIRST_JOBS: usize = 3;
+
+impl Learned {
+    /// From the table's rate (h per unit) and the jobs logged. Errors name `table`, `logged[i].amount` or `logged[i].hours`.
+    pub fn from(table: f64, logged: &[Logged]) -> Result<Self, InputError> {
+        error::positive("table", table)?;
+        let mut rates = Vec::with_capacity(logged.len());
+        for (i, job) in logged.iter().enumerate() {
+            error::positive(&format!("logged[{i}].amount"), job.amount)?;
+            error::positive(&format!("logged[{i}].hours"), job.hours)?;
+            rates.push((job.hours / job.amount).ln());
+        }
+        let (n, prior) = (rates.len() as f64, table.ln());
+        let mean = if rates.is_empty() { prior } else { rates.iter().sum::<f64>() / n };
+        let kappa = PRIOR_JOBS + n;
+        let squares: f64 = rates.iter().map(|y| (y - mean).powi(2)).sum();
+        Ok(Self {
+            m: (PRIOR_JOBS * prior + n * mean) / kappa,
+            kappa,
+            alpha: SCATTER.0 + n / 2.0,
+            beta: SCATTER.1 + squares / 2.0 + PRIOR_JOBS * n * (mean - prior).powi(2) / (2.0 * kappa),
+            jobs: rates.len(),
+        })
+    }
+
+    /// Hours per unit at even odds.
+    pub fn rate(&self) -> f64 {
+        self.m.exp()
+    }
+
+    /// Hours of a job of this amount. `first_of_kind` doubles P80 while fewer than three jobs are logged.
+    pub fn hours(&self, amount: f64, first_of_kind: bool) -> Result<Hours, InputError> {
+        error::positive("amount", amount)?;
+        let spread = (self.beta * (self.kappa + 1.0) / (self.alpha * self.kappa)).sqrt();
+        let doubled = if first_of_kind && self.jobs < FIRST_JOBS { 2.0 } else { 1.0 };
+        Ok(Hours {
+            p50: amount * self.rate(),
+            p80: amount * (self.m + t_at(0.8, 2.0 * self.alpha)? * spread).exp() * doubled,
+        })
+    }
+
+    /// One rate out of all it may be: the mean of ln(rate) of this yard and the scatter of one job.
+    fn draw(&self, random: &mut Chance) -> (f64, f64) {
+        let scatter = (self.beta / gamma(self.alpha, random)).sqrt();
+        (self.m + scatter / self.kappa.sqrt() * normal(random), scatter)
+    }
+}
+
+/// The value Student's t stays below with this probability.
+fn t_at(share: f64, freedom: f64) -> Result<f64, InputError> {
+    let t = StudentsT::new(0.0, 1.0, freedom).map_err(|e| InputError::new("logged", e.to_string()))?;
+    Ok(t.inverse_cdf(share))
+}
+
+/// A gamma of this shape and scale one (Marsaglia and Tsang 2000); `shape` ≥ 1.
+fn gamma(shape: f64, random: &mut Chance) -> f64 {
+    let d = shape - 1.0 / 3.0;
+    let c = 1.0 / (9.0 * d).sqrt();
+    loop {
+        let x = normal(random);
+        let v = (1.0 + c * x).powi(3);
+        if v > 0.0 && (1.0 - random.unit()).ln() < 0.5 * x * x + d - d * v + d * v.ln() {
+            return d * v;
+        }
+    }
+}
+
+/// A task of a whole job: which of the operations, and how much of it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Part {
+    /// Index of its operation.
+    pub operation: usize,
+    pub amount: f64,
+}
+
+/// The whole job by simulation: what is not known of an operation's rate is common to all its tasks, what scatters is
+/// each task's own (handbook 08). The same seed gives the same answer. Errors name `tasks[i].amount` or `tasks[i].operation`.
+pub fn job(parts: &[Part], operations: &[Learned], seed: u64) -> Result<Hours, InputError> {
+    const RUNS: usize = 20_000;
+    for (i, part) in parts.iter().enumerate() {
+        error::positive(&format!("tasks[{i}].amount"), part.amount)?;
+        if part.operation >= operations.len() {
+            return Err(InputError::new(format!("tasks[{i}].operation"), "is not among the operations"));
+        }
+    }
+    if parts.is_empty() {
+        return Ok(Hours { p50: 0.0, p80: 0.0 });
+    }
+    let mut random = Chance::seeded(seed);
+    let mut totals: Vec<f64> = (0..RUNS)
+        .map(|_| {
+            let drawn: Vec<(f64, f64)> = operations.iter().map(|o| o.draw(&mut random)).collect();
+            parts
+                .iter()
+                .map(|part| {
+                    let (mean, scatter) = drawn[part.operation];
+                    part.amount * (mean + scatter * normal(&mut random)).exp()
+                })
+                .sum()
+        })
+        .collect();
+    totals.sort_by(f64::total_cmp);
+    Ok(Hours { p50: totals[RUNS / 2], p80: totals[RUNS * 4 / 5] })
+}
+
 /// A rate learned from logged jobs (hours per unit): the geometric mean with the table value as three jobs.
 /// Logged values that are not greater than zero are passed over.
 pub fn learn(table_rate: f64, logged: &[f64]) -> f64 {
@@ -113,6 +243,48 @@ mod tests {
         let learned = learn(2.0, &[4.0, 4.0, 4.0]);
         assert!((learned - 8f64.sqrt()).abs() < 1e-12, "three jobs against a prior of three meet in the middle");
         assert_eq!(learn(2.0, &[0.0, -1.0]), 2.0);
+    }
+
+    fn logged(jobs: &[(f64, f64)]) -> Vec<Logged> {
+        jobs.iter().map(|(amount, hours)| Logged { amount: *amount, hours: *hours }).collect()
+    }
+
+    #[test]
+    fn nothing_logged_is_the_table_and_a_first_of_its_kind_is_doubled_until_three_are() {
+        let table = Learned::from(2.0, &[]).unwrap();
+        let usual = table.hours(3.0, false).unwrap();
+        assert!((usual.p50 - 6.0).abs() < 1e-12);
+        // t(0.8; 6) = 0.9057 by any table; the spread is √(0.48·4/9).
+        assert!((usual.p80 - 6.0 * (0.905_703_f64 * (0.48_f64 * 4.0 / 9.0).sqrt()).exp()).abs() < 1e-4, "{}", usual.p80);
+        assert!((table.hours(3.0, true).unwrap().p80 - 2.0 * usual.p80).abs() < 1e-12);
+        let three = Learned::from(2.0, &logged(&[(1.0, 2.0), (2.0, 4.0), (3.0, 6.0)])).unwrap();
+        assert_eq!(three.hours(3.0, true).unwrap(), three.hours(3.0, false).unwrap());
+    }
+
+    #[test]
+    fn a_job_that_took_no_time_is_refused_at_its_place() {
+        assert_eq!(Learned::from(0.0, &[]).unwrap_err().field, "table");
+        assert_eq!(Learned::from(1.0, &logged(&[(1.0, 1.0), (0.0, 1.0)])).unwrap_err().field, "logged[1].amount");
+        assert_eq!(Learned::from(1.0, &logged(&[(1.0, -1.0)])).unwrap_err().field, "logged[0].hours");
+        assert_eq!(Learned::from(1.0, &[]).unwrap().hours(0.0, false).unwrap_err().field, "amount");
+    }
+
+    /// The simulation of one task against the closed form, and what is common to tasks of one operation.
+    #[test]
+    fn a_job_of_one_task_is_its_own_estimate_and_common_doubt_does_not_average_out() {
+        let known = Learned::from(0.9, &logged(&[(12.0, 14.5), (4.0, 3.1), (7.5, 9.0)])).unwrap();
+        let closed = known.hours(20.0, false).unwrap();
+        let one = job(&[Part { operation: 0, amount: 20.0 }], &[known], 7).unwrap();
+        assert!((one.p50 / closed.p50 - 1.0).abs() < 0.02 && (one.p80 / closed.p80 - 1.0).abs() < 0.02, "{one:?} {closed:?}");
+        let many = |operations: &[Learned], each: bool| {
+            let parts: Vec<Part> =
+                (0..20).map(|i| Part { operation: if each { i } else { 0 }, amount: 1.0 }).collect();
+            let told = job(&parts, operations, 7).unwrap();
+            told.p80 / told.p50
+        };
+        assert!(many(&[known], false) > many(&[known; 20], true), "twenty tasks of one operation share its doubt");
+        assert_eq!(job(&[], &[known], 7).unwrap(), Hours { p50: 0.0, p80: 0.0 });
+        assert_eq!(job(&[Part { operation: 1, amount: 1.0 }], &[known], 7).unwrap_err().field, "tasks[0].operation");
     }
 
     #[test]

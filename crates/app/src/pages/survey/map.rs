@@ -1,11 +1,14 @@
 //! A boat's home: the planking map and her other surfaces, and what there is to say of the place selected.
 
+use std::sync::Arc;
+
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::fastening::record;
 use mend_keel_core::grid::member::Surface;
 use mend_keel_core::grid::{Address, JointKind, Place};
 use mend_keel_core::survey::{FindingKind, Method};
+use mend_keel_store::before;
 use mend_keel_store::findings::Finding;
 use rocket::{State, get};
 
@@ -44,6 +47,13 @@ struct Show {
     row_word: &'static str,
     /// Letters that open a finding, for the page's script.
     keys: String,
+    /// The day the boat is shown as she was; today where she is shown as she is.
+    day: String,
+    /// That day in words, where it is past.
+    then: Option<String>,
+    /// The day her story begins.
+    begun: String,
+    today: String,
 }
 
 struct LayerView {
@@ -231,7 +241,14 @@ fn panel(
     })
 }
 
-#[get("/boats/<id>?<at>&<surface>&<layer>")]
+/// The day shown: as typed, not later than today; `None` is now.
+fn day_shown(day: Option<&str>) -> Option<jiff::civil::Date> {
+    let day: jiff::civil::Date = day?.trim().parse().ok()?;
+    (day < jiff::ZonedDateTime::now().date()).then_some(day)
+}
+
+#[allow(clippy::too_many_arguments)] // What a link to the map can say.
+#[get("/boats/<id>?<at>&<surface>&<layer>&<day>")]
 pub async fn show(
     desk: Desk<'_>,
     who: BoatReader,
@@ -239,9 +256,14 @@ pub async fn show(
     at: Option<&str>,
     surface: Option<&str>,
     layer: Option<&str>,
+    day: Option<&str>,
     files: &State<Files>,
 ) -> Result {
-    let survey = files.survey(desk.store, id).await?;
+    let day = day_shown(day);
+    let survey = match day {
+        None => files.survey(desk.store, id).await?,
+        Some(day) => Arc::new(SurveyFile::on_day(desk.store, id, day).await?),
+    };
     let file = &survey.file;
     let may_write = who.0.account.guest_boat.is_none();
     let mut fault = String::new();
@@ -292,6 +314,10 @@ pub async fn show(
             .collect(),
         row_word: file.boat.construction.row(),
         keys: serde_json::Value::Object(keys).to_string(),
+        day: day.map_or_else(view::today, |day| day.to_string()),
+        then: day.map(|day| view::day(&day.to_string())),
+        begun: before::begun(desk.store, id).await?.map_or_else(view::today, |at| at.chars().take(10).collect()),
+        today: view::today(),
     })
 }
 

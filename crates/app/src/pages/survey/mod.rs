@@ -6,6 +6,7 @@ pub mod coverage;
 pub mod files;
 pub mod finding;
 pub mod grid;
+pub mod grid_table;
 pub mod lines;
 pub mod links;
 pub mod list;

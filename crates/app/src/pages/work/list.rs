@@ -38,7 +38,12 @@ struct Job {
     plank: String,
     decided: String,
     untreated: Vec<String>,
-    tasks: Vec<TaskView>,
+    done: Vec<TaskView>,
+    /// What runs, what is next, and what was just refused.
+    now: Vec<TaskView>,
+    later: Vec<TaskView>,
+    /// Hours of what comes later, at even odds.
+    later_hours: String,
 }
 
 struct TaskView {
@@ -90,22 +95,41 @@ fn task_view(task: &Task, held: &HeldBack<'_>, units: Units) -> TaskView {
 
 fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: i64) -> List {
     let held = HeldBack::of(file);
-    let jobs = file
+    let mut jobs: Vec<Job> = file
         .decisions
         .iter()
         .filter_map(|d| {
             let name = file.part_name(d.member_id)?;
-            let tasks =
-                file.tasks.iter().filter(|t| t.decision_id == d.id).map(|t| task_view(t, &held, desk.units)).collect();
-            Some(Job {
+            let tasks: Vec<&Task> = file.tasks.iter().filter(|t| t.decision_id == d.id).collect();
+            let next = tasks.iter().find(|t| t.done_at.is_none()).map(|t| t.id);
+            let now = |t: &Task| t.running > 0 || Some(t.id) == next || t.id == faulty;
+            let later: Vec<f64> = tasks.iter().filter(|t| t.done_at.is_none() && !now(t)).map(|t| t.p50).collect();
+            let mut job = Job {
                 member_id: d.member_id,
                 plank: name,
                 decided: d.kind.label().to_owned(),
                 untreated: file.untreated(d.member_id),
-                tasks,
-            })
+                done: Vec::new(),
+                now: Vec::new(),
+                later: Vec::new(),
+                later_hours: view::hours(whole_job(&later).p50),
+            };
+            for task in tasks {
+                let place = match (now(task), task.done_at.is_some()) {
+                    (true, _) => &mut job.now,
+                    (false, true) => &mut job.done,
+                    (false, false) => &mut job.later,
+                };
+                place.push(task_view(task, &held, desk.units));
+            }
+            Some(job)
         })
         .collect();
+    // What runs first, then what can be begun, then what waits; what is done last.
+    jobs.sort_by_key(|job| {
+        let can_begin = job.now.iter().any(|t| t.held.is_empty());
+        (!job.now.iter().any(|t| t.running), !can_begin, job.now.is_empty())
+    });
     let mut by_operation: BTreeMap<Operation, (f64, f64)> = BTreeMap::new();
     for task in &file.tasks {
         let entry = by_operation.entry(task.operation).or_default();
