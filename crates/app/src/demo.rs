@@ -25,11 +25,13 @@ use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
 use mend_keel_store::boats::NewBoat;
 use mend_keel_store::findings::NewFinding;
 use mend_keel_store::plans::{self, NewPlan};
+use mend_keel_store::weather::Foretold;
 use mend_keel_store::{Act, Result, Store, StoreError, tasks};
 use serde_json::json;
 
 use crate::file::decide;
 use crate::file::finish::coats_from;
+use crate::file::instruments;
 
 /// Nobody signs in with these: the demo's owner is signed in by itself, and this matches no password.
 const NO_PASSWORD: &str = "!";
@@ -131,11 +133,38 @@ async fn begin_varnish(store: &Store, boat: i64) -> Result<()> {
         kind: "finish",
         summary: "Finish planned: bright from bare wood on the starboard topsides, 14 m²".into(),
         asked: json!({ "what": "Topsides, starboard", "recipe": recipe, "area": area, "temperature": temperature,
-            "humidity": humidity, "start": begun.to_string() }),
+            "humidity": humidity, "place": "shed", "start": begun.to_string() }),
         answer: json!({ "litres": plan.litres, "coats": plan.coats.len(), "reasons": plan.reasons }),
     };
     let id = work.add_plan(&new).await?;
     work.add_coats(boat, id, &coats_from(&plan, begun)).await?;
+    work.commit("/").await?;
+    let (recipe, area) = (Recipe::PaintTopsides, 5.0);
+    let plan = finish::plan(recipe, area, temperature, humidity).map_err(survey::told)?;
+    let cabin = NewPlan {
+        summary: "Finish planned: paint on the cabin sides, 5 m²".into(),
+        asked: json!({ "what": "Cabin sides", "recipe": recipe, "area": area, "temperature": temperature,
+            "humidity": humidity, "place": "shed", "start": begun.to_string() }),
+        answer: json!({ "litres": plan.litres, "coats": plan.coats.len(), "reasons": plan.reasons }),
+        ..new
+    };
+    let mut work = store.begin(act(begun)).await?;
+    let id = work.add_plan(&cabin).await?;
+    work.add_coats(boat, id, &coats_from(&plan, begun)).await?;
+    let from =
+        Timestamp::from_second(begun.as_second() / 3_600 * 3_600).unwrap_or(begun) - SignedDuration::from_hours(6);
+    let hours: Vec<Foretold> = instruments::forecast(from, 24 * 17, 9)
+        .into_iter()
+        .map(|r| Foretold {
+            at: r.at,
+            temperature: r.temperature,
+            humidity: r.humidity,
+            rain: r.rain,
+            wind: r.wind,
+            simulated: true,
+        })
+        .collect();
+    work.set_forecast(&hours, &format!("A forecast of {} hours, simulated", hours.len())).await?;
     work.commit("/").await?;
     if let Some(first) = plans::coats(store, boat).await?.first() {
         let mut work = store.begin(act(begun)).await?;

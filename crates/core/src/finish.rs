@@ -1,5 +1,6 @@
 //! Finish: coats in order, how much of each, and the earliest hour of each from recoat times.
 
+pub mod coats;
 pub mod sun;
 
 use std::sync::LazyLock;
@@ -34,6 +35,16 @@ pub struct Step {
     pub recoat_min: f64,
     /// Beyond it the coat must be sanded before the next.
     pub recoat_max: Option<f64>,
+    /// Dew does no harm from then on.
+    pub dew_safe: f64,
+    /// °C, while it is laid and dries.
+    pub temperature_min: f64,
+    pub temperature_max: f64,
+    /// %, while it is laid and dries.
+    pub humidity_max: f64,
+    /// Hours of one painter a m²: laying it, and sanding before it.
+    pub coat_hours: f64,
+    pub sand_hours: f64,
 }
 
 static STEPS: LazyLock<Vec<Step>> = LazyLock::new(|| {
@@ -90,6 +101,20 @@ pub fn time_factor(temperature: f64, humidity: f64) -> f64 {
 pub fn dew_point(temperature: f64, humidity: f64) -> f64 {
     let gamma = (humidity / 100.0).ln() + 17.62 * temperature / (243.12 + temperature);
     243.12 * gamma / (17.62 - gamma)
+}
+
+/// Refuses air that no coat meets. Errors name `temperature` (°C) or `humidity` (%).
+pub fn check_air(temperature: f64, humidity: f64) -> Result<(), InputError> {
+    error::within("temperature", temperature, -60.0, 70.0)?;
+    error::within("humidity", humidity, 0.1, 100.0)?;
+    Ok(())
+}
+
+/// Hours a drying of `at20` hours at 20 °C takes in this air. Errors name `at20`, `temperature` or `humidity`.
+pub fn drying(at20: f64, temperature: f64, humidity: f64) -> Result<f64, InputError> {
+    error::within("at20", at20, 0.0, 1e5)?;
+    check_air(temperature, humidity)?;
+    Ok(at20 * time_factor(temperature, humidity))
 }
 
 /// Plans a recipe on `area` m² at a steady temperature (°C) and humidity (%).

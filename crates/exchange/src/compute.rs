@@ -6,8 +6,11 @@
 mod cutting_tools;
 mod decide_tools;
 mod fastening_tools;
+mod finish_tools;
 mod joint_tools;
+mod spar_tools;
 mod survey_tools;
+mod work_tools;
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
@@ -32,7 +35,7 @@ type Outcome = Result<Value, InputError>;
 type Tool = fn(Value) -> Outcome;
 
 /// Every tool by its contract name.
-const TOOLS: [(&str, Tool); 38] = [
+const TOOLS: [(&str, Tool); 51] = [
     ("length", length),
     ("format-length", format_length_tool),
     ("emc", emc),
@@ -71,6 +74,19 @@ const TOOLS: [(&str, Tool); 38] = [
     ("what-holds", decide_tools::what_holds),
     ("grid-edit", survey_tools::grid_edit),
     ("offsets-lines", survey_tools::offsets_lines),
+    ("dew-point", finish_tools::dew_point_tool),
+    ("drying", finish_tools::drying),
+    ("sun-dose", finish_tools::sun_dose),
+    ("coat-plan", finish_tools::coat_plan),
+    ("resin", finish_tools::resin_tool),
+    ("estimate", work_tools::estimate_tool),
+    ("estimate-job", work_tools::estimate_job),
+    ("ring", spar_tools::ring_tool),
+    ("spar", spar_tools::spar),
+    ("spar-solid", spar_tools::spar_solid),
+    ("template-check", spar_tools::template_check),
+    ("rectify", spar_tools::rectify_tool),
+    ("ballast", spar_tools::ballast),
 ];
 
 /// Names of the tools, in the order of the contract.

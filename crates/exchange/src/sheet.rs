@@ -7,6 +7,7 @@ pub mod grid;
 pub mod offsets;
 pub mod rack;
 pub mod survey;
+pub mod weather;
 
 use std::collections::HashMap;
 

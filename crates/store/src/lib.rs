@@ -32,6 +32,7 @@ pub mod stores;
 pub mod surveys;
 pub mod tasks;
 pub mod today;
+pub mod weather;
 
 use std::path::Path;
 use std::sync::{Arc, Mutex};

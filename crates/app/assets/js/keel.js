@@ -29,6 +29,37 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("bench", () => ({ ...benchTools }));
   Alpine.data("optionRows", optionRows);
   Alpine.data("searcher", searcher);
+  // Only the rows of a table in which all words stand; the box is there only where a script is.
+  Alpine.data("filterRows", () => ({
+    init() {
+      this.table = document.getElementById(this.$root.dataset.table);
+      this.$root.hidden = !this.table || this.table.tBodies[0].rows.length < 4;
+    },
+    only(event) {
+      const words = event.target.value.toLowerCase().split(/\s+/).filter(Boolean);
+      let left = 0;
+      for (const row of this.table.tBodies[0].rows) {
+        const text = row.textContent.toLowerCase();
+        row.hidden = !words.every((word) => text.includes(word));
+        if (!row.hidden) left += 1;
+      }
+      this.$root.querySelector(".hint").textContent = words.length ? `${left} of ${this.table.tBodies[0].rows.length}` : "";
+    },
+  }));
+  // Ticks of a list: with Shift all between the last one and this.
+  Alpine.data("ticks", () => ({
+    init() {
+      this.$root.addEventListener("click", (event) => {
+        if (!event.target.matches(".tick")) return;
+        const shown = [...this.$root.querySelectorAll(".tick")].filter((tick) => !tick.closest("tr").hidden);
+        const here = shown.indexOf(event.target), last = shown.indexOf(this.last);
+        if (event.shiftKey && last >= 0) {
+          for (const tick of shown.slice(Math.min(here, last), Math.max(here, last) + 1)) tick.checked = event.target.checked;
+        }
+        this.last = event.target;
+      });
+    },
+  }));
   // The slider runs over the days of the boat's story and fills the date beside it.
   Alpine.data("onDay", () => ({
     init() {

@@ -4,6 +4,7 @@
 use mend_keel_core::chance::{Chance, seed_of};
 use mend_keel_core::grid::Place;
 use mend_keel_core::survey::{FindingKind, Grade};
+use mend_keel_exchange::sheet::weather::WeatherRow;
 use serde_json::{Value, json};
 
 use crate::file::boat::{BoatFile, Part};
@@ -88,6 +89,30 @@ pub fn shed_logger(from: jiff::Timestamp, hours: u32, seed: u64) -> Vec<mend_kee
                 temperature: tenth(temperature),
                 humidity: tenth(humidity),
             })
+        })
+        .collect()
+}
+
+/// A forecast, hour by hour from a moment on, as its file: the shed's seasons in the open, with showers and gusts.
+pub fn forecast(from: jiff::Timestamp, hours: u32, seed: u64) -> Vec<WeatherRow> {
+    let mut random = Chance::seeded(seed_of("forecast", seed));
+    let mut shower = 0u32;
+    let tenth = |v: f64| (v * 10.0).round() / 10.0;
+    shed_logger(from, hours, seed)
+        .into_iter()
+        .map(|air| {
+            if shower == 0 && random.below(40) == 0 {
+                shower = 2 + random.below(9);
+            }
+            shower = shower.saturating_sub(1);
+            let wet = shower > 0;
+            WeatherRow {
+                at: air.at,
+                temperature: tenth(air.temperature + 1.5),
+                humidity: tenth((air.humidity - 6.0 + if wet { 12.0 } else { 0.0 }).min(98.0)),
+                rain: if wet { tenth(0.2 + 1.6 * random.unit()) } else { 0.0 },
+                wind: tenth(1.5 + 7.0 * random.unit().powi(3)),
+            }
         })
         .collect()
 }

@@ -13,3 +13,4 @@ pub mod seams;
 pub mod shape;
 pub mod survey;
 pub mod timber;
+pub mod weather;

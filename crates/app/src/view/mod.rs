@@ -4,6 +4,7 @@ pub mod board;
 pub mod chart;
 pub mod crossing;
 pub mod handbook;
+pub mod hours;
 pub mod layers;
 pub mod line_of_work;
 pub mod map;

@@ -132,6 +132,16 @@ impl Visitor {
         Self::read(self.client.post(url).form(fields).send().await.unwrap()).await
     }
 
+    /// Fields with a file that was picked.
+    pub async fn post_file(&self, action: &str, fields: &[(String, String)], file: Vec<u8>) -> Answer {
+        let part = Part::bytes(file).file_name("file.csv");
+        let form = fields.iter().fold(Form::new(), |form, (name, value)| form.text(name.clone(), value.clone()));
+        Self::read(
+            self.client.post(format!("{}{action}", self.base)).multipart(form.part("file", part)).send().await.unwrap(),
+        )
+        .await
+    }
+
     /// The same as several parts, with a photo.
     pub async fn send_photo(&self, page: &str, action: &str, fields: &[(&str, &str)], photo: Vec<u8>) -> Answer {
         let keys = keys(&self.get(page).await.text, action);

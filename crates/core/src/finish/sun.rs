@@ -65,9 +65,8 @@ fn mean(latitude: f64, tilt: f64, bearing: f64) -> f64 {
             let degrees = height.asin().to_degrees();
             let mass = 1.0 / (height + 0.505_72 * (degrees + 6.079_95).powf(-1.636_4));
             let through = 0.7_f64.powf(mass.powf(0.678));
-            let on_face = -cos_d * turn.sin() * east
-                + (lat.cos() * sin_d - lat.sin() * cos_d * turn.cos()) * north
-                + height * up;
+            let on_face =
+                -cos_d * turn.sin() * east + (lat.cos() * sin_d - lat.sin() * cos_d * turn.cos()) * north + height * up;
             sum += through * (on_face.max(0.0) + sky);
         }
     }

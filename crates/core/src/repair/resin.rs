@@ -172,7 +172,10 @@ mod tests {
         assert_eq!(amount(&[Use::Joint { area: 0.0 }], &MIX).unwrap_err().field, "items[0].area_m2");
         let cloth = Use::Cloth { area: 1.0, weight: 200.0, layers: 0 };
         assert_eq!(amount(&[cloth], &MIX).unwrap_err().field, "items[0].layers");
-        assert_eq!(amount(&[Use::Joint { area: 1.0 }], &Mix { ratio: [1.0, 0.0], ..MIX }).unwrap_err().field, "ratio[1]");
+        assert_eq!(
+            amount(&[Use::Joint { area: 1.0 }], &Mix { ratio: [1.0, 0.0], ..MIX }).unwrap_err().field,
+            "ratio[1]"
+        );
     }
 
     proptest! {

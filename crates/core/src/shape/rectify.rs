@@ -46,7 +46,9 @@ fn place(h: &Map, p: Point) -> Option<(Point, f64)> {
 
 /// The inverse up to scale, which is all a projective map needs; the sign is that of the determinant's.
 fn inverse(h: &Map) -> Map {
-    let minor = |r: [usize; 2], c: [usize; 2]| h[3 * r[0] + c[0]] * h[3 * r[1] + c[1]] - h[3 * r[0] + c[1]] * h[3 * r[1] + c[0]];
+    let minor = |r: [usize; 2], c: [usize; 2]| {
+        h[3 * r[0] + c[0]] * h[3 * r[1] + c[1]] - h[3 * r[0] + c[1]] * h[3 * r[1] + c[0]]
+    };
     let determinant = h[0] * minor([1, 2], [1, 2]) - h[1] * minor([1, 2], [0, 2]) + h[2] * minor([1, 2], [0, 1]);
     let others = |i: usize| match i {
         0 => [1, 2],
@@ -170,7 +172,8 @@ fn fit(marks: &[Mark]) -> Option<Map> {
 
 /// Whether some four of the places are in general position: no three of them in line.
 fn general(places: &[Point]) -> bool {
-    let spread = places.iter().flat_map(|a| places.iter().map(move |b| (a[0] - b[0]).hypot(a[1] - b[1]))).fold(0.0, f64::max);
+    let spread =
+        places.iter().flat_map(|a| places.iter().map(move |b| (a[0] - b[0]).hypot(a[1] - b[1]))).fold(0.0, f64::max);
     let bent = |a: Point, b: Point, c: Point| {
         let area = cross(a, b, c).abs();
         area > 1e-6 * spread * spread
@@ -246,7 +249,8 @@ impl Fitted {
         let moved = |d: Point| Some(place(&turned, [at[0] + d[0], at[1] + d[1]])?.0);
         let (east, west) = (moved([step, 0.0])?, moved([-step, 0.0])?);
         let (north, south) = (moved([0.0, step])?, moved([0.0, -step])?);
-        let j = [0, 1].map(|axis| [(east[axis] - west[axis]) / (2.0 * step), (north[axis] - south[axis]) / (2.0 * step)]);
+        let j =
+            [0, 1].map(|axis| [(east[axis] - west[axis]) / (2.0 * step), (north[axis] - south[axis]) / (2.0 * step)]);
         let variance: f64 = j
             .iter()
             .map(|row| (0..2).map(|r| (0..2).map(|c| row[r] * total[r][c] * row[c]).sum::<f64>()).sum::<f64>())
@@ -372,7 +376,11 @@ mod tests {
             assert!((at[0] - mm[0]).hypot(at[1] - mm[1]) < 1e-6, "{at:?} {mm:?}");
         }
         assert_eq!(told.residuals, [0.0; 4]);
-        assert!(told.errors[0] > 0.3 && told.errors[2] > told.errors[0], "out of the marks it is less sure: {:?}", told.errors);
+        assert!(
+            told.errors[0] > 0.3 && told.errors[2] > told.errors[0],
+            "out of the marks it is less sure: {:?}",
+            told.errors
+        );
     }
 
     #[test]

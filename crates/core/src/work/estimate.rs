@@ -255,7 +255,11 @@ mod tests {
         let usual = table.hours(3.0, false).unwrap();
         assert!((usual.p50 - 6.0).abs() < 1e-12);
         // t(0.8; 6) = 0.9057 by any table; the spread is √(0.48·4/9).
-        assert!((usual.p80 - 6.0 * (0.905_703_f64 * (0.48_f64 * 4.0 / 9.0).sqrt()).exp()).abs() < 1e-4, "{}", usual.p80);
+        assert!(
+            (usual.p80 - 6.0 * (0.905_703_f64 * (0.48_f64 * 4.0 / 9.0).sqrt()).exp()).abs() < 1e-4,
+            "{}",
+            usual.p80
+        );
         assert!((table.hours(3.0, true).unwrap().p80 - 2.0 * usual.p80).abs() < 1e-12);
         let three = Learned::from(2.0, &logged(&[(1.0, 2.0), (2.0, 4.0), (3.0, 6.0)])).unwrap();
         assert_eq!(three.hours(3.0, true).unwrap(), three.hours(3.0, false).unwrap());
@@ -275,10 +279,12 @@ mod tests {
         let known = Learned::from(0.9, &logged(&[(12.0, 14.5), (4.0, 3.1), (7.5, 9.0)])).unwrap();
         let closed = known.hours(20.0, false).unwrap();
         let one = job(&[Part { operation: 0, amount: 20.0 }], &[known], 7).unwrap();
-        assert!((one.p50 / closed.p50 - 1.0).abs() < 0.02 && (one.p80 / closed.p80 - 1.0).abs() < 0.02, "{one:?} {closed:?}");
+        assert!(
+            (one.p50 / closed.p50 - 1.0).abs() < 0.02 && (one.p80 / closed.p80 - 1.0).abs() < 0.02,
+            "{one:?} {closed:?}"
+        );
         let many = |operations: &[Learned], each: bool| {
-            let parts: Vec<Part> =
-                (0..20).map(|i| Part { operation: if each { i } else { 0 }, amount: 1.0 }).collect();
+            let parts: Vec<Part> = (0..20).map(|i| Part { operation: if each { i } else { 0 }, amount: 1.0 }).collect();
             let told = job(&parts, operations, 7).unwrap();
             told.p80 / told.p50
         };

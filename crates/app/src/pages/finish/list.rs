@@ -24,6 +24,7 @@ struct List {
     boat_id: i64,
     plans: Vec<PlanView>,
     recipes: Vec<(String, String)>,
+    places: Vec<(String, String)>,
     typed: Typed,
     faults: Faults,
 }
@@ -98,15 +99,20 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         boat_id: file.boat.id,
         plans: shown,
         recipes: Recipe::ALL.iter().map(|r| (r.code().to_owned(), r.label().to_owned())).collect(),
+        places: PLACES.iter().map(|(code, label)| ((*code).to_owned(), (*label).to_owned())).collect(),
         typed,
         faults,
     })
 }
 
+/// Where a face stands while it is coated.
+const PLACES: [(&str, &str); 2] = [("outside", "outside"), ("shed", "in the shed")];
+
 #[get("/boats/<id>/finish")]
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let usual = [("recipe", "paint_topsides"), ("temperature", "18"), ("humidity", "60"), ("start", "")];
+    let usual =
+        [("recipe", "paint_topsides"), ("temperature", "18"), ("humidity", "60"), ("place", "outside"), ("start", "")];
     let typed = usual.into_iter().fold(Typed::default(), |t, (field, value)| t.with(field, value));
     render(&page(&desk, &file, typed, Faults::default()).await?)
 }
@@ -117,6 +123,8 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let what = read.name("what");
     let recipe = read.choice("recipe", Recipe::from_code);
+    let place =
+        read.optional_choice("place", |code| PLACES.iter().find(|(c, _)| *c == code)).map_or("outside", |p| p.0);
     let area = read.number("area", 0.01, 10_000.0);
     let temperature = read.number("temperature", 5.0, 35.0);
     let humidity = read.number("humidity", 1.0, 95.0);
@@ -140,7 +148,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
         piece_id: None,
         kind: "finish",
         summary: format!("Finish planned: {} on {what}, {area} m²", recipe.label().to_lowercase()),
-        asked: json!({ "what": what, "recipe": recipe, "area": area, "temperature": temperature, "humidity": humidity, "start": start.to_string() }),
+        asked: json!({ "what": what, "recipe": recipe, "area": area, "place": place, "temperature": temperature, "humidity": humidity, "start": start.to_string() }),
         answer: json!({ "litres": plan.litres, "coats": coats.len(), "reasons": plan.reasons }),
     };
     let mut work = desk.store.begin(posted.act()).await?;

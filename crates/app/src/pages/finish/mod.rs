@@ -1,3 +1,4 @@
 //! Finish: coats on areas.
 
 pub mod list;
+pub mod weather;
