@@ -114,7 +114,7 @@ fn contract(name: &'static str) -> &'static str {
     }
 }
 
-const TOOLS: [Tool; 21] = [
+const TOOLS: [Tool; 28] = [
     Tool {
         name: "length",
         title: "Read a length",
@@ -350,6 +350,80 @@ const TOOLS: [Tool; 21] = [
         source: "handbook 06",
     },
     Tool {
+        name: "dew-point",
+        title: "Dew point",
+        fields: &[("temperature", "Temperature, °C", Number, "14"), ("humidity", "Humidity, %", Number, "70")],
+        formula: "γ = ln(RH/100) + 17.62T/(243.12 + T), Td = 243.12γ/(17.62 − γ); the surface stays 3 °C above it",
+        source: "Magnus; handbook 07",
+    },
+    Tool {
+        name: "drying",
+        title: "Drying time",
+        fields: &[
+            ("at20", "Hours at 20 °C", Number, "6"),
+            ("temperature", "Temperature, °C", Number, "12"),
+            ("humidity", "Humidity, %", Number, "70"),
+        ],
+        formula: "t · 2^((20 − T)/10), × 1.3 above 75 % humidity",
+        source: "handbook 07",
+    },
+    Tool {
+        name: "sun-dose",
+        title: "The sun on a face",
+        fields: &[
+            ("latitude", "Latitude, ° north", Number, "50"),
+            ("tilt", "Leans: 0 flat, 90 upright", Number, "90"),
+            ("bearing", "Looks to, ° from north", Number, "180"),
+            ("shade", "Shade: 0 open, 1 covered", Number, "0"),
+        ],
+        formula: "through air 0.7^(m^0.678); varnish lives 2/dose years, 6 at most, paint 2.5 times that, 12 at most",
+        source: "Kasten and Young 1989; handbook 07",
+    },
+    Tool {
+        name: "ring",
+        title: "A laminated ring",
+        fields: &[
+            ("inner_diameter", "Inside diameter", Length, "110"),
+            ("thickness", "Thickness", Length, "12"),
+            ("ply", "Strips thick", Length, "4"),
+            ("taper", "Feathered end", Length, "60"),
+            ("species", "Species", Kind::Species, "white_oak"),
+            ("drying", "Dried: green, air, kiln or unknown", Text, "air"),
+            ("soaked", "soaked first", Kind::Yes, ""),
+        ],
+        formula: "Σ π·(inside + (2i − 1)·ply) and two ends; one spare in ten at low risk, one in four at high",
+        source: "handbook 10",
+    },
+    Tool {
+        name: "spar",
+        title: "A hollow spar of staves",
+        fields: &[
+            ("diameter", "Diameter", Length, "120"),
+            ("staves", "Staves", Kind::Count, "8"),
+            ("wall", "Wall, where it is no fifth", Kind::MaybeLength, ""),
+        ],
+        formula: "notch t·sinφ·cosφ deep, its apex t·cos²φ below the face, φ = 2π/n",
+        source: "handbook 10",
+    },
+    Tool {
+        name: "spar-solid",
+        title: "A solid spar",
+        fields: &[("diameter", "Diameter", Length, "100")],
+        formula: "square, eight: (D − D·tan π/8)/2 from each edge, sixteen: half of what its face is wider",
+        source: "geometry; handbook 10",
+    },
+    Tool {
+        name: "ballast",
+        title: "Weights on a glued deck",
+        fields: &[
+            ("area_m2", "Area, m²", Number, "3.4"),
+            ("per_m2", "Laid on, kg/m²", Number, "80"),
+            ("bag", "A bag, kg", Number, "25"),
+        ],
+        formula: "area × weight, whole bags",
+        source: "handbook 10",
+    },
+    Tool {
         name: "tape",
         title: "Masking tape",
         fields: &[("face", "Face between seams", Length, "42"), ("seam_length", "Seams together", Length, "30 m")],
@@ -438,7 +512,7 @@ async fn show(
                 },
             })
             .collect(),
-        results: rows(answer),
+        results: rows(answer, desk.units),
         svg: if tool.name == "fasten-pattern" { draw_pattern(&typed, answer, desk.units) } else { String::new() },
         reasons: reasons::kept(&all_reasons(answer), desk.units),
         typed,
@@ -506,7 +580,7 @@ pub async fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Res
     let pinned = match boat {
         Some(id) => {
             let boat = boats::find(desk.store, id).await?;
-            let results = rows(&answer);
+            let results = rows(&answer, desk.units);
             let told: Vec<String> = results.iter().take(6).map(|(name, value)| format!("{name} {value}")).collect();
             let mut work = desk.store.begin(posted.act()).await?;
             let body = json!({ "tool": tool.name, "asked": asked, "answer": results });
@@ -596,7 +670,7 @@ fn item(value: &Value) -> String {
             .map(|(name, value)| format!("{} {}", name.replace('_', " "), item(value)))
             .collect::<Vec<_>>()
             .join(", "),
-        Value::Number(n) => n.as_f64().map_or_else(|| n.to_string(), tidy),
+        Value::Number(n) => n.as_f64().map_or_else(|| n.to_string(), |n| tidy(n, 2)),
         Value::String(text) => text.replace('_', " "),
         Value::Array(items) => items.iter().map(item).collect::<Vec<_>>().join(" × "),
         other => other.to_string(),
@@ -604,26 +678,159 @@ fn item(value: &Value) -> String {
 }
 
 /// The answer's fields as a person reads them.
-fn rows(output: &Value) -> Vec<(String, String)> {
-    let shown = |value: &Value| match value {
-        Value::Array(items) if items.is_empty() => "none".to_owned(),
-        Value::Array(items) => items.iter().map(item).collect::<Vec<_>>().join("; "),
-        Value::Bool(true) => "yes".to_owned(),
-        Value::Bool(false) => "no".to_owned(),
-        other => item(other),
+/// How a figure of an answer is said.
+#[derive(Clone, Copy)]
+enum Said {
+    /// A length, in the yard's unit.
+    Len,
+    /// A long one.
+    Run,
+    Drill,
+    /// A share, in per cent.
+    Share,
+    /// mm², in cm².
+    Area,
+    /// A number and what it counts.
+    Of(&'static str),
+}
+
+/// The figures that have a unit, by the contract's name: how they are called and said.
+const FIGURES: &[(&str, &str, Said)] = {
+    use Said::{Area, Drill, Len, Of, Run, Share};
+    &[
+        ("mm", "Length", Len),
+        ("emc", "Comes to", Of("% moisture")),
+        ("moisture", "Moisture", Of("%")),
+        ("change", "Moves", Len),
+        ("shrinkage", "Shrinks, green to dry", Of("%")),
+        ("board_feet", "Board feet", Of("")),
+        ("cubic_metres", "Volume", Of("m³")),
+        ("estimate", "Bad, as far as drawn", Share),
+        ("low", "At least", Share),
+        ("high", "At most", Share),
+        ("loss", "Section lost", Share),
+        ("deviations", "Above the straight line", Len),
+        ("greatest", "Most", Len),
+        ("at", "There", Run),
+        ("one_in", "One in", Of("")),
+        ("residuals", "Off the fair line", Len),
+        ("scatter", "A good tick scatters", Len),
+        ("cold_ratio", "Of its strength, bent cold", Share),
+        ("steam_min_radius", "Steamed, no closer than", Len),
+        ("steam_minutes", "In the steam", Of("min")),
+        ("spring_back", "Springs back", Share),
+        ("edge_set_ratio", "Of its strength, edge-set", Share),
+        ("ply_thickness", "Each ply", Len),
+        ("length", "Length", Len),
+        ("glue_area", "Glued", Area),
+        ("efficiency", "As strong as whole wood", Share),
+        ("nib", "Nib", Len),
+        ("hollow", "Hollow", Len),
+        ("stock_thickness", "Stock", Len),
+        ("shank", "Shank", Len),
+        ("root", "Root", Len),
+        ("head", "Head", Len),
+        ("clearance_drill", "Clearance drill", Drill),
+        ("pilot_drill", "Pilot drill", Drill),
+        ("tapping_drill", "Tapping drill", Drill),
+        ("drill", "Drill", Drill),
+        ("plug", "Plug", Len),
+        ("head_depth", "Head below the face", Len),
+        ("bored_depth", "Bored", Len),
+        ("hold", "Holds", Of("N")),
+        ("working_load", "To work with", Of("N")),
+        ("edge_distance", "From the edge", Len),
+        ("end_distance", "From the end", Len),
+        ("stagger", "Staggered by", Len),
+        ("section", "Of the width in holes", Share),
+        ("grip", "Grip", Len),
+        ("needed", "Needed", Len),
+        ("width", "Width", Len),
+        ("depth", "Deep", Len),
+        ("depth_least", "Deep at least", Len),
+        ("depth_most", "Deep at most", Len),
+        ("open_depth", "Opened", Len),
+        ("cotton_depth", "Cotton", Len),
+        ("compound_depth", "Compound, deep", Len),
+        ("edge_bevel", "Edge bevelled", Len),
+        ("bond_breaker_width", "Bond breaker", Len),
+        ("cotton_length", "Cotton, in all", Run),
+        ("tape_length", "Tape", Run),
+        ("compound_ml", "Compound", Of("ml")),
+        ("primer_ml", "Primer", Of("ml")),
+        ("swelling", "Swells", Len),
+        ("crush", "Crushes", Len),
+        ("give", "The filling gives", Len),
+        ("closure", "Closes by", Len),
+        ("opens", "Opens", Len),
+        ("dew_point", "Dew point", Of("°C")),
+        ("hours", "Takes", Of("h")),
+        ("dose", "Of an open flat face at 50°", Share),
+        ("varnish_years", "Varnish lives", Of("years")),
+        ("paint_years", "Paint lives", Of("years")),
+        ("strip_length", "Strip", Run),
+        ("outer_diameter", "Outside", Len),
+        ("spares", "Strips beside", Share),
+        ("stave_width", "Staves wide", Len),
+        ("notch_depth", "Notch deep", Len),
+        ("notch_apex", "Its apex below the face", Len),
+        ("wall", "Wall", Len),
+        ("solid_share", "Of a solid one’s wood", Share),
+        ("square", "Square", Len),
+        ("eight", "Eight: from each edge", Len),
+        ("sixteen", "Sixteen: from each edge", Len),
+        ("mass", "Weight", Of("kg")),
+    ]
+};
+
+fn figure(n: f64, said: Said, units: Units) -> String {
+    match said {
+        Said::Len => units.fine(n),
+        Said::Run => units.run(n),
+        Said::Drill => units.drill(n),
+        Said::Share => format!("{} %", tidy(n * 100.0, 1)),
+        Said::Area => format!("{} cm²", tidy(n / 100.0, 1)),
+        Said::Of(unit) => format!("{} {unit}", tidy(n, 2)).trim_end().to_owned(),
+    }
+}
+
+fn rows(output: &Value, units: Units) -> Vec<(String, String)> {
+    let shown = |value: &Value, said: Option<Said>| {
+        let one = |value: &Value| match (value.as_f64(), said) {
+            (Some(n), Some(said)) => figure(n, said, units),
+            _ => item(value),
+        };
+        match value {
+            Value::Array(items) if items.is_empty() => "none".to_owned(),
+            Value::Array(items) => items.iter().map(one).collect::<Vec<_>>().join("; "),
+            Value::Bool(true) => "yes".to_owned(),
+            Value::Bool(false) => "no".to_owned(),
+            other => one(other),
+        }
     };
     output
         .as_object()
         .into_iter()
         .flatten()
         .filter(|(name, value)| !value.is_null() && *name != "reasons")
-        .map(|(name, value)| (name.replace('_', " "), shown(value)))
+        .map(|(name, value)| {
+            let known = FIGURES.iter().find(|(code, ..)| code == name);
+            let mut label = known.map_or_else(|| name.replace('_', " "), |(_, label, _)| (*label).to_owned());
+            if let Some(first) = label.get(..1).map(str::to_uppercase) {
+                label.replace_range(..1, &first);
+            }
+            (label, shown(value, known.map(|(.., said)| *said)))
+        })
         .collect()
 }
 
-fn tidy(n: f64) -> String {
-    let text = format!("{n:.4}");
-    text.trim_end_matches('0').trim_end_matches('.').to_owned()
+/// A number with so many decimals, and no noughts behind.
+fn tidy(n: f64, places: usize) -> String {
+    // A number too small for its decimals keeps two figures: 0.0048 m³ is not 0.
+    let small = n != 0.0 && n.abs() < 0.5 * 10f64.powi(-(places as i32));
+    let places = if small { (1.0 - n.abs().log10().floor()).min(12.0) as usize } else { places };
+    let text = format!("{n:.places$}");
+    if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
 }
 
 #[cfg(test)]
@@ -637,8 +844,23 @@ mod tests {
     }
 
     #[test]
+    fn an_answer_says_what_each_figure_is_and_in_which_unit() {
+        let inches = Units { unit: LengthUnit::Inch, denominator: 16 };
+        let told = |name: &str, value: f64, units: Units| rows(&json!({ name: value }), units).remove(0);
+        let metric = Units { unit: LengthUnit::Millimetre, denominator: 16 };
+        assert_eq!(told("dew_point", 8.612_7, metric), ("Dew point".into(), "8.61 °C".into()));
+        assert_eq!(told("solid_share", 0.620_3, metric), ("Of a solid one’s wood".into(), "62 %".into()));
+        assert!(told("stave_width", 46.8, inches).1.contains('"'));
+        // A figure nobody named keeps its own name, and no answer hides one.
+        assert_eq!(told("strands", 2.0, metric), ("Strands".into(), "2".into()));
+    }
+
+    #[test]
     fn numbers_are_shown_without_tails() {
-        assert_eq!(tidy(200.0), "200");
-        assert_eq!(tidy(3.130_444_26), "3.1304");
+        assert_eq!(tidy(200.0, 2), "200");
+        assert_eq!(tidy(3.130_444_26, 2), "3.13");
+        assert_eq!(tidy(0.0, 2), "0");
+        assert_eq!(tidy(0.004_83, 2), "0.0048");
+        assert_eq!(tidy(120.0, 0), "120");
     }
 }

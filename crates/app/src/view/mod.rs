@@ -111,7 +111,7 @@ pub fn day(stored: &str) -> String {
 
 /// `Tue 24 Nov, 14:05`.
 pub fn when_next(stored: &str) -> String {
-    stored.parse::<jiff::Timestamp>().map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%a %d %b, %H:%M"))
+    stored.parse::<jiff::Timestamp>().map_or_else(|_| stored.to_owned(), |t| clock_text(t, "%a %-d %b, %H:%M"))
 }
 
 /// Today's date, where this runs.

@@ -640,6 +640,50 @@ pub fn first_starts(job: &Job) -> Result<Vec<Vec<Why>>, InputError> {
     Ok(field.stages.iter_mut().map(|stages| std::mem::take(&mut stages[0].why)).collect())
 }
 
+/// As many coats as find a place, in order, and for each area that was cut short the first coat that found none.
+///
+/// What a forecast does not reach is no reason to leave the coats before it unplaced. `None`: not one finds a place.
+/// Errors are those of [`plan`].
+pub fn as_far_as_it_goes(job: &Job, effort: usize) -> Result<(Option<Plan>, Vec<NoPlace>), InputError> {
+    check(job)?;
+    let mut left: Vec<usize> = job.areas.iter().map(|a| a.steps.len()).collect();
+    let mut short: Vec<NoPlace> = Vec::new();
+    loop {
+        // Areas with a coat left; what waits for one that is cut short waits longer than the forecast tells.
+        let there: Vec<usize> = (0..job.areas.len())
+            .filter(|a| left[*a] > 0 && job.areas[*a].after.iter().all(|b| left[*b] == job.areas[*b].steps.len()))
+            .collect();
+        if there.is_empty() {
+            return Ok((None, short));
+        }
+        let index = |area: &usize| there.iter().position(|t| t == area);
+        let areas = there
+            .iter()
+            .map(|a| Area {
+                steps: job.areas[*a].steps[..left[*a]].to_vec(),
+                after: job.areas[*a].after.iter().filter_map(index).collect(),
+                ..job.areas[*a].clone()
+            })
+            .collect();
+        match plan(&Job { areas, ..job.clone() }, effort)? {
+            Answer::Plan(mut plan) => {
+                plan.coats.iter_mut().for_each(|c| c.area = there[c.area]);
+                short.sort_by_key(|s| s.area);
+                return Ok((Some(plan), short));
+            }
+            Answer::Impossible(told) => {
+                for one in told {
+                    let area = there[one.area];
+                    left[area] = one.step;
+                    // An area cut short twice is told of once, by its earlier coat.
+                    short.retain(|s| s.area != area);
+                    short.push(NoPlace { area, ..one });
+                }
+            }
+        }
+    }
+}
+
 /// No plan finishes before the painters had hours enough for all coats, and the one laid last was dry.
 fn by_hours(field: &Field<'_>) -> usize {
     let needed: usize = field.stages.iter().flatten().map(|s| s.hours).sum();
@@ -995,6 +1039,23 @@ mod tests {
         let Answer::Impossible(told) = plan(&job(fair(40), vec![area(2)]), 10).unwrap() else { panic!("too short") };
         assert_eq!(told[0].step, 1);
         assert!(told[0].why.end > 0 && told[0].why.hours > 0);
+    }
+
+    #[test]
+    fn coats_the_forecast_does_not_reach_leave_those_before_them_placed() {
+        let waits = Area { after: vec![0], ..area(1) };
+        let one = job(fair(24 * 3), vec![area(5), area(1), waits]);
+        let (told, short) = as_far_as_it_goes(&one, 50).unwrap();
+        let told = told.expect("some find a place");
+        let of = |a: usize| told.coats.iter().filter(|c| c.area == a).count();
+        assert_eq!((of(0), of(1), of(2)), (3, 1, 0), "the third area waits for the first, which is not done");
+        assert_eq!(short.iter().map(|s| (s.area, s.step)).collect::<Vec<_>>(), [(0, 3)]);
+        let mut wet = fair(48);
+        wet.iter_mut().for_each(|h| h.rain = 0.2);
+        let (none, short) = as_far_as_it_goes(&job(wet, vec![area(2)]), 10).unwrap();
+        assert!(none.is_none() && short[0].step == 0);
+        let all = job(fair(24 * 7), vec![area(3)]);
+        assert_eq!(as_far_as_it_goes(&all, 10).unwrap(), (Some(planned(&all)), Vec::new()));
     }
 
     #[test]

@@ -4,7 +4,7 @@ use askama::Template;
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::InputError;
-use mend_keel_core::finish::coats::{self, Answer as Placing, Coat, Job, NoPlace, Why, Work};
+use mend_keel_core::finish::coats::{self, Coat, Job, NoPlace, Plan, Why, Work};
 use mend_keel_exchange::sheet::weather::{WeatherRow, read_weather, write_weather};
 use mend_keel_store::plans;
 use mend_keel_store::weather::{self, Foretold, Placed};
@@ -135,12 +135,16 @@ fn forbids(told: &NoPlace) -> String {
 }
 
 /// The drawing and the list of a plan.
-fn shown(show: &mut Show, outlook: &Outlook, areas: &[Waiting<'_>], starts: Vec<Vec<Why>>, placing: &Placing) {
+fn shown(
+    show: &mut Show,
+    outlook: &Outlook,
+    areas: &[Waiting<'_>],
+    starts: Vec<Vec<Why>>,
+    plan: Option<&Plan>,
+    short: &[NoPlace],
+) {
     let when = |hour: usize| view::when_next(&outlook.at(hour).to_string());
-    let placed: &[Coat] = match placing {
-        Placing::Plan(plan) => &plan.coats,
-        Placing::Impossible(_) => &[],
-    };
+    let placed: &[Coat] = plan.map_or(&[], |plan| &plan.coats);
     let name = |c: &Coat| areas[c.area].coats.get(c.step).map_or(String::new(), |coat| coat.name.clone());
     let rows: Vec<Row> = areas
         .iter()
@@ -164,46 +168,41 @@ fn shown(show: &mut Show, outlook: &Outlook, areas: &[Waiting<'_>], starts: Vec<
         .collect();
     show.svg = hours::draw(&rows, &days, outlook.now);
     show.simulated = outlook.simulated;
-    match placing {
-        Placing::Plan(plan) => {
-            show.finish = when(plan.finish);
-            show.proof = match (plan.proven, plan.finish > plan.bound) {
-                (true, _) => "no plan finishes earlier".to_owned(),
-                (false, true) => format!("no plan finishes before {}", when(plan.bound)),
-                (false, false) => "no plan finishes earlier; one with less sanding may be there".to_owned(),
-            };
-            show.coats = plan
-                .coats
-                .iter()
-                .map(|c| CoatLine {
-                    what: areas[c.area].what.clone(),
-                    coat: name(c),
-                    when: when(c.from),
-                    dry: when(c.touch_dry),
-                    sand: match c.sand.len() {
-                        0 => String::new(),
-                        n => format!("sand first: waited too long, {n} h"),
-                    },
-                    waits: waits(c),
-                })
-                .collect();
-            show.kept = plan
-                .coats
-                .iter()
-                .filter_map(|c| Some(format!("{}:{}", areas[c.area].coats.get(c.step)?.id, outlook.at(c.from))))
-                .collect::<Vec<_>>()
-                .join(" ");
-        }
-        Placing::Impossible(told) => {
-            show.no_place = told
-                .iter()
-                .map(|t| {
-                    let coat = areas[t.area].coats.get(t.step).map_or(String::new(), |c| c.name.clone());
-                    (areas[t.area].what.clone(), coat, forbids(t))
-                })
-                .collect();
-        }
-    }
+    show.no_place = short
+        .iter()
+        .map(|t| {
+            let coat = areas[t.area].coats.get(t.step).map_or(String::new(), |c| c.name.clone());
+            (areas[t.area].what.clone(), coat, forbids(t))
+        })
+        .collect();
+    let Some(plan) = plan else { return };
+    show.finish = when(plan.finish);
+    show.proof = match (plan.proven, plan.finish > plan.bound) {
+        (true, _) => "no plan finishes earlier".to_owned(),
+        (false, true) => format!("no plan finishes before {}", when(plan.bound)),
+        (false, false) => "no plan finishes earlier; one with less sanding may be there".to_owned(),
+    };
+    show.coats = plan
+        .coats
+        .iter()
+        .map(|c| CoatLine {
+            what: areas[c.area].what.clone(),
+            coat: name(c),
+            when: when(c.from),
+            dry: when(c.touch_dry),
+            sand: match c.sand.len() {
+                0 => String::new(),
+                n => format!("sand first: waited too long, {n} h"),
+            },
+            waits: waits(c),
+        })
+        .collect();
+    show.kept = plan
+        .coats
+        .iter()
+        .filter_map(|c| Some(format!("{}:{}", areas[c.area].coats.get(c.step)?.id, outlook.at(c.from))))
+        .collect::<Vec<_>>()
+        .join(" ");
 }
 
 async fn show(
@@ -254,10 +253,11 @@ async fn show(
         work,
         areas: areas.iter().map(|w| w.area.clone()).collect(),
     };
-    let (starts, placing) = heavy::compute(|| (coats::first_starts(&job), coats::plan(&job, EFFORT))).await?;
+    let (starts, placing) =
+        heavy::compute(|| (coats::first_starts(&job), coats::as_far_as_it_goes(&job, EFFORT))).await?;
     let refused = |e: InputError| AppError::Refused(e.to_string());
-    let placing = placing.map_err(refused)?;
-    shown(&mut show, &outlook, &areas, starts.map_err(refused)?, &placing);
+    let (plan, short) = placing.map_err(refused)?;
+    shown(&mut show, &outlook, &areas, starts.map_err(refused)?, plan.as_ref(), &short);
     Ok(show)
 }
 
