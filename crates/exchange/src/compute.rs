@@ -35,7 +35,7 @@ type Outcome = Result<Value, InputError>;
 type Tool = fn(Value) -> Outcome;
 
 /// Every tool by its contract name.
-const TOOLS: [(&str, Tool); 51] = [
+const TOOLS: [(&str, Tool); 52] = [
     ("length", length),
     ("format-length", format_length_tool),
     ("emc", emc),
@@ -81,6 +81,7 @@ const TOOLS: [(&str, Tool); 51] = [
     ("resin", finish_tools::resin_tool),
     ("estimate", work_tools::estimate_tool),
     ("estimate-job", work_tools::estimate_job),
+    ("schedule", work_tools::schedule_tool),
     ("ring", spar_tools::ring_tool),
     ("spar", spar_tools::spar),
     ("spar-solid", spar_tools::spar_solid),

@@ -541,3 +541,29 @@ fn coats_are_placed_in_the_weather_and_what_forbids_them_is_counted() {
     twice["areas"][1]["id"] = json!("upper");
     assert_eq!(run("coat-plan", twice).unwrap_err().field, "areas[1].id");
 }
+
+#[test]
+fn a_schedule_names_its_tasks_and_what_makes_one_impossible() {
+    let job = json!({ "people": 1, "gear": { "clamps": 1 }, "open": [[8, 17], [32, 41]], "tasks": [
+        { "id": "glue", "hours": 3, "people": 1, "gear": { "clamps": 1 } },
+        { "id": "cure", "hours": 12, "gear": { "clamps": 1 }, "after": [{ "task": "glue", "max": 0 }] },
+        { "id": "plane", "hours": 2, "people": 1, "after": [{ "task": "cure" }] },
+    ] });
+    let plan = run("schedule", job.clone()).unwrap();
+    assert_eq!(plan["starts"][1], json!({ "task": "cure", "start": 11, "end": 23 }));
+    assert_eq!(
+        (&plan["finish"], &plan["proven"], &plan["critical"]),
+        (&json!(34), &json!(true), &json!(["glue", "cure", "plane"]))
+    );
+    let mut late = job.clone();
+    late["tasks"][2]["latest_end"] = json!(33);
+    let told = run("schedule", late).unwrap();
+    assert_eq!(told["tasks"], json!(["glue", "cure", "plane"]));
+    assert!(told["impossible"].as_str().unwrap().starts_with("glue, cure, plane: "));
+    let mut unknown = job.clone();
+    unknown["tasks"][1]["after"][0]["task"] = json!("paint");
+    assert_eq!(run("schedule", unknown).unwrap_err().field, "tasks[1].after[0].task");
+    let mut none = job;
+    none["tasks"][0]["gear"] = json!({ "steam box": 1 });
+    assert_eq!(run("schedule", none).unwrap_err().field, "tasks[0].gear.steam box");
+}

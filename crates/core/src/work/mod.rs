@@ -3,5 +3,6 @@
 pub mod estimate;
 pub mod holds;
 pub mod order;
+pub mod schedule;
 pub mod sequence;
 pub mod tasks;

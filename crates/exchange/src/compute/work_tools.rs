@@ -1,12 +1,15 @@
-//! Work: hours as a yard has learned them.
+//! Work: hours as a yard has learned them, and the schedule.
 
 use std::collections::BTreeMap;
+use std::time::{Duration, Instant};
 
 use mend_keel_core::InputError;
 use mend_keel_core::work::estimate::{self, Learned, Logged, Part};
+use mend_keel_core::work::schedule::{self, After, Answer, Job, Task};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
+use super::finish_tools::named;
 use super::{Outcome, read};
 
 #[derive(Deserialize)]
@@ -83,4 +86,96 @@ pub fn estimate_job(input: Value) -> Outcome {
         return Err(InputError::new("operations", "hours so far apart say nothing: look at what was booked"));
     }
     Ok(json!({ "p50": hours.p50, "p80": hours.p80 }))
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ExtAfter {
+    task: String,
+    #[serde(default)]
+    min: u32,
+    max: Option<u32>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ExtScheduled {
+    id: String,
+    hours: u32,
+    #[serde(default)]
+    people: u32,
+    #[serde(default)]
+    gear: BTreeMap<String, u32>,
+    #[serde(default)]
+    after: Vec<ExtAfter>,
+    #[serde(default)]
+    earliest: u32,
+    latest_end: Option<u32>,
+    at: Option<u32>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ScheduleIn {
+    tasks: Vec<ExtScheduled>,
+    people: u32,
+    #[serde(default)]
+    gear: BTreeMap<String, u32>,
+    open: Option<Vec<[u32; 2]>>,
+    seconds: Option<f64>,
+}
+
+/// A task of the contract, its names as places in the lists.
+fn scheduled(i: usize, task: &ExtScheduled, ids: &[String], kinds: &[&String]) -> Result<Task, InputError> {
+    let gear = task.gear.iter().map(|(kind, n)| {
+        let at = kinds.iter().position(|k| *k == kind);
+        let told = || InputError::new(format!("tasks[{i}].gear.{kind}"), "there is none of that kind");
+        Ok((at.ok_or_else(told)?, *n))
+    });
+    let after = task.after.iter().enumerate().map(|(k, a)| {
+        let at = ids.iter().position(|id| *id == a.task);
+        let told = || InputError::new(format!("tasks[{i}].after[{k}].task"), format!("there is no task “{}”", a.task));
+        Ok(After { task: at.ok_or_else(told)?, min: a.min, max: a.max })
+    });
+    Ok(Task {
+        hours: task.hours,
+        people: task.people,
+        gear: gear.collect::<Result<_, InputError>>()?,
+        after: after.collect::<Result<_, InputError>>()?,
+        earliest: task.earliest,
+        latest_end: task.latest_end,
+        at: task.at,
+    })
+}
+
+pub fn schedule_tool(input: Value) -> Outcome {
+    let input: ScheduleIn = read(input)?;
+    let seconds = input.seconds.unwrap_or(5.0);
+    if !(seconds > 0.0 && seconds <= 3_600.0) {
+        return Err(InputError::new("seconds", format!("must be greater than 0 and at most 3600, was {seconds}")));
+    }
+    let ids: Vec<String> = input.tasks.iter().map(|t| t.id.clone()).collect();
+    named(&ids, "tasks")?;
+    let kinds: Vec<&String> = input.gear.keys().collect();
+    let tasks = input.tasks.iter().enumerate().map(|(i, t)| scheduled(i, t, &ids, &kinds));
+    let job = Job {
+        tasks: tasks.collect::<Result<_, InputError>>()?,
+        people: input.people,
+        gear: input.gear.values().copied().collect(),
+        open: input.open,
+    };
+    let (begun, limit) = (Instant::now(), Duration::from_secs_f64(seconds));
+    let name = |i: &usize| ids[*i].clone();
+    Ok(match schedule::plan(&job, &|| begun.elapsed() < limit)? {
+        Answer::Plan(plan) => json!({
+            "starts": plan.times.iter().enumerate()
+                .map(|(i, (start, end))| json!({ "task": ids[i], "start": start, "end": end })).collect::<Vec<_>>(),
+            "finish": plan.finish, "bound": plan.bound, "proven": plan.proven,
+            "critical": plan.critical.iter().map(name).collect::<Vec<_>>(),
+        }),
+        Answer::Impossible { why, tasks } => {
+            let tasks: Vec<String> = tasks.iter().map(name).collect();
+            json!({ "impossible": format!("{}: {why}", tasks.join(", ")), "tasks": tasks })
+        }
+    })
 }
