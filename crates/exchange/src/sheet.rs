@@ -139,6 +139,16 @@ impl Cells<'_> {
         found
     }
 
+    /// A number between two bounds.
+    fn within(&mut self, column: &str, low: f64, high: f64) -> Option<f64> {
+        let value = self.number(column)?;
+        if (low..=high).contains(&value) {
+            return Some(value);
+        }
+        self.fault(column, format!("must be between {low} and {high}"));
+        None
+    }
+
     /// A number; a comma may stand for the point.
     fn number(&mut self, column: &str) -> Option<f64> {
         let text = self.needed(column)?.replace(',', ".");

@@ -23,13 +23,15 @@ pub async fn begun(store: &Store, boat: i64) -> Result<Option<String>> {
     Ok(sqlx::query_scalar("SELECT min(at) FROM event WHERE boat_id = ?").bind(boat).fetch_one(store.pool()).await?)
 }
 
+/// An entry that changed how she stands: member, kind, finding, outcome.
+type Told = (Option<i64>, String, Option<i64>, Option<String>);
+
 /// How a boat stood before a moment (RFC 3339, as entries are stamped); see [`Before`].
 pub async fn before(store: &Store, boat: i64, moment: &str) -> Result<Before> {
     let mut before = Before::default();
     let sql = "SELECT member_id, kind, json_extract(body, '$.finding'), json_extract(body, '$.outcome') FROM event
                WHERE boat_id = ? AND at < ? AND kind IN ('outcome', 'cut') ORDER BY id";
-    let told: Vec<(Option<i64>, String, Option<i64>, Option<String>)> =
-        sqlx::query_as(sql).bind(boat).bind(moment).fetch_all(store.pool()).await?;
+    let told: Vec<Told> = sqlx::query_as(sql).bind(boat).bind(moment).fetch_all(store.pool()).await?;
     for (member, kind, finding, outcome) in told {
         if kind == "cut" {
             before.cut.extend(member);

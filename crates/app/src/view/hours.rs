@@ -29,7 +29,10 @@ const HOUR: f64 = 4.0;
 const LEFT: f64 = 78.0;
 const LANE: f64 = 9.0;
 const ROW: f64 = 108.0;
-const LANES: [(&str, fn(&Why) -> bool); 5] = [
+/// A lane: its name, and whether it forbids an hour.
+type Lane = (&'static str, fn(&Why) -> bool);
+
+const LANES: [Lane; 5] = [
     ("cold, hot", |w| w.cold + w.hot > 0),
     ("damp", |w| w.damp > 0),
     ("dew", |w| w.dew > 0),

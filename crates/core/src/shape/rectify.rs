@@ -83,9 +83,8 @@ fn solve(mut a: [[f64; 8]; 8], mut b: [f64; 8]) -> Option<[f64; 8]> {
         b.swap(column, pivot);
         for row in column + 1..8 {
             let factor = a[row][column] / a[column][column];
-            for k in column..8 {
-                a[row][k] -= factor * a[column][k];
-            }
+            let above = a[column];
+            a[row].iter_mut().zip(above).skip(column).for_each(|(v, up)| *v -= factor * up);
             b[row] -= factor * b[column];
         }
     }
@@ -457,7 +456,7 @@ mod tests {
         #![proptest_config(ProptestConfig::with_cases(64))]
         #[test]
         fn any_camera_that_sees_the_marks_gives_the_points_back(
-            turn in 0.0..6.28f64, tilt in -0.000_2..0.000_2f64, lean in -0.000_2..0.000_2f64, scale in 0.3..4.0f64,
+            turn in 0.0..std::f64::consts::TAU, tilt in -0.000_2..0.000_2f64, lean in -0.000_2..0.000_2f64, scale in 0.3..4.0f64,
             x in 50.0..1_150.0f64, y in 50.0..750.0f64,
         ) {
             let (s, c) = turn.sin_cos();

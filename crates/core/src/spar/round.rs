@@ -70,13 +70,13 @@ pub fn hollow(diameter: f64, staves: u32, wall: Option<f64>, taper: &[Point]) ->
     let radius = diameter / 2.0;
     let (notch_depth, notch_apex) = notch(staves, wall);
     let n = f64::from(staves);
-    let hole = n * (std::f64::consts::PI / n).tan() * (radius - wall).powi(2);
+    let hole = n / std::f64::consts::PI * (std::f64::consts::PI / n).tan() * ((radius - wall) / radius).powi(2);
     Ok(Hollow {
         stave_width: width(staves, radius, wall),
         notch_depth,
         notch_apex,
         wall,
-        solid_share: 1.0 - hole / (std::f64::consts::PI * radius * radius),
+        solid_share: 1.0 - hole,
         widths: taper.iter().map(|[at, across]| [*at, width(staves, across / 2.0, wall)]).collect(),
     })
 }

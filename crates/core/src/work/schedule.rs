@@ -727,10 +727,9 @@ fn improved(field: &Field<'_>, mut best: Vec<(u32, u32)>, mut bound: u32, go_on:
     if proven {
         bound = finish(&best);
     }
-    while small {
-        match field.search(finish(&best), Some(sum(&best)), go_on) {
-            (Some(times), _) => best = times,
-            (None, _) => break,
+    if small {
+        while let (Some(times), _) = field.search(finish(&best), Some(sum(&best)), go_on) {
+            best = times;
         }
     }
     let critical = critical(field, &best);

@@ -192,15 +192,7 @@ pub fn write_air<'a>(rows: impl Iterator<Item = &'a AirRow>) -> String {
 pub fn read_air(bytes: &[u8]) -> Loaded<AirRow> {
     load(bytes, &["time", "temperature", "humidity"], |c| {
         let at = c.needed("time").map(str::to_owned);
-        let mut within = |column: &str, low: f64, high: f64| {
-            let value = c.number(column)?;
-            if (low..=high).contains(&value) {
-                return Some(value);
-            }
-            c.fault(column, format!("must be between {low} and {high}"));
-            None
-        };
-        let (temperature, humidity) = (within("temperature", -40.0, 80.0), within("humidity", 0.0, 100.0));
+        let (temperature, humidity) = (c.within("temperature", -40.0, 80.0), c.within("humidity", 0.0, 100.0));
         Some(AirRow { at: at?, temperature: temperature?, humidity: humidity? })
     })
 }

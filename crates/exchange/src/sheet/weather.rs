@@ -28,16 +28,8 @@ pub fn write_weather<'a>(rows: impl Iterator<Item = &'a WeatherRow>) -> String {
 pub fn read_weather(bytes: &[u8]) -> Loaded<WeatherRow> {
     load(bytes, &["time", "temperature", "humidity", "rain", "wind"], |c| {
         let at = c.needed("time").map(str::to_owned);
-        let mut within = |column: &str, low: f64, high: f64| {
-            let value = c.number(column)?;
-            if (low..=high).contains(&value) {
-                return Some(value);
-            }
-            c.fault(column, format!("must be between {low} and {high}"));
-            None
-        };
-        let (temperature, humidity) = (within("temperature", -40.0, 60.0), within("humidity", 0.0, 100.0));
-        let (rain, wind) = (within("rain", 0.0, 300.0), within("wind", 0.0, 80.0));
+        let (temperature, humidity) = (c.within("temperature", -40.0, 60.0), c.within("humidity", 0.0, 100.0));
+        let (rain, wind) = (c.within("rain", 0.0, 300.0), c.within("wind", 0.0, 80.0));
         Some(WeatherRow { at: at?, temperature: temperature?, humidity: humidity?, rain: rain?, wind: wind? })
     })
 }

@@ -45,9 +45,22 @@ struct Cell {
     field: String,
     label: String,
     value: String,
-    measured: bool,
-    /// By how much the others of its strake miss it.
-    off: String,
+    /// How it is drawn, and what that means: measured, generated, or measured against the others of its strake.
+    class: &'static str,
+    says: String,
+}
+
+impl Cell {
+    fn new(field: String, label: String, value: String, measured: bool, off: Option<String>) -> Self {
+        let (class, says) = match (measured, off) {
+            (_, Some(off)) => {
+                ("measured-cell suspect-cell", format!("{off} off the fair line of the others: measure again"))
+            }
+            (true, None) => ("measured-cell", "measured".to_owned()),
+            (false, None) => ("", "generated".to_owned()),
+        };
+        Self { field, label, value, class, says }
+    }
 }
 
 fn width_field(at: Address) -> String {
@@ -67,27 +80,23 @@ fn show(desk: &Desk<'_>, file: &BoatFile, side: Side, typed: &Typed, faults: Fau
     };
     let off: HashMap<Address, f64> = widths::widths(shell, side, TOLERANCE).iter().map(|s| (s.at, s.off)).collect();
     let spacing = |frame: u32| match frame {
-        1 => Cell {
-            field: String::new(),
-            label: String::new(),
-            value: String::new(),
-            measured: false,
-            off: String::new(),
-        },
-        _ => Cell {
-            field: spacing_field(frame),
-            label: format!("Frame {} from the one before", turn(1, frame).frame),
-            value: value(&spacing_field(frame), shell.frame_x(frame) - shell.frame_x(frame - 1)),
-            measured: shell.measured_frames.contains(&frame),
-            off: String::new(),
-        },
+        1 => Cell::new(String::new(), String::new(), String::new(), false, None),
+        _ => Cell::new(
+            spacing_field(frame),
+            format!("Frame {} from the one before", turn(1, frame).frame),
+            value(&spacing_field(frame), shell.frame_x(frame) - shell.frame_x(frame - 1)),
+            shell.measured_frames.contains(&frame),
+            None,
+        ),
     };
-    let width = |at: Address| Cell {
-        field: width_field(at),
-        label: file.boat.shown(at),
-        value: value(&width_field(at), shell.width(at)),
-        measured: shell.measured.contains(&at),
-        off: off.get(&at).map_or(String::new(), |off| desk.units.len(*off)),
+    let width = |at: Address| {
+        Cell::new(
+            width_field(at),
+            file.boat.shown(at),
+            value(&width_field(at), shell.width(at)),
+            shell.measured.contains(&at),
+            off.get(&at).map(|off| desk.units.len(*off)),
+        )
     };
     let frames = 1..=shell.frame_count();
     let mut rows = vec![Row { name: "Spacing".to_owned(), cells: frames.clone().map(spacing).collect() }];
