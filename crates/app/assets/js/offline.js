@@ -68,7 +68,8 @@
     if (!form.hasAttribute("data-stay")) return form.dataset.offline;
     if (data.get("nothing")) return `Nothing found at ${place}`;
     if (data.get("reading")) return `Reading at ${place}`;
-    return `${kind || form.dataset.offline} at ${place}`;
+    const what = kind || form.dataset.offline;
+    return place ? `${what} at ${place}` : what;
   }
 
   document.addEventListener("submit", async (event) => {
@@ -292,7 +293,7 @@
       const what = add(row, "div");
       add(what, "b", entry.label);
       add(what, "span", ` ${WORDS[entry.state] || entry.state}`, "tag");
-      add(what, "div", `${new Date(entry.made).toLocaleString()}${entry.name ? `, ${entry.name}` : ""}${entry.told ? ` · ${entry.told}` : ""}`, "muted");
+      add(what, "div", `${new Date(entry.made).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" })}${entry.name ? `, ${entry.name}` : ""}${entry.told ? ` · ${entry.told}` : ""}`, "muted");
       const acts = add(row, "div", "", "row-actions");
       const button = (text, act) => {
         const b = add(acts, "button", text, "btn btn-line btn-small");

@@ -65,6 +65,8 @@ pub enum Answer {
 
 /// Most tasks, kinds of gear, and clock hours.
 const MOST: (usize, usize, u32) = (2_000, 50, 200_000);
+/// How often the clock is looked at while one hour is shown to be too early.
+const LOOKS: u32 = 1_500;
 /// Tasks up to which every plan is searched through.
 const SEARCHED: usize = 80;
 
@@ -128,6 +130,17 @@ impl Clock {
                 open.get(last.saturating_sub(task.hours as usize - 1)).copied().unwrap_or(self.horizon)
             }
             _ => end.saturating_sub(task.hours),
+        }
+    }
+
+    /// Hours of `from..to` in which people work.
+    fn hours_between(&self, from: u32, to: u32) -> u32 {
+        match &self.open {
+            Some(open) => {
+                let before = |hour: u32| open.partition_point(|h| *h < hour);
+                u32::try_from(before(to).saturating_sub(before(from))).unwrap_or(u32::MAX)
+            }
+            None => to.saturating_sub(from),
         }
     }
 
@@ -391,36 +404,50 @@ impl<'j> Field<'j> {
         })
     }
 
-    /// No plan finishes earlier: chains of tasks, and the hours all tasks from some hour on need of people and gear.
-    fn bound(&self, w: &Windows) -> u32 {
+    /// Whether some tasks that must all lie between two hours need more of people or gear than there is between them.
+    fn overloaded(&self, w: &Windows) -> bool {
         let tasks = &self.job.tasks;
-        let chain = (0..tasks.len()).map(|i| self.end(i, w.est[i]) + self.tail[i]).max().unwrap_or(0);
-        let mut best = chain;
-        let mut starts = w.est.clone();
-        starts.sort_unstable();
-        starts.dedup();
-        for from in starts {
-            let later: Vec<usize> = (0..tasks.len()).filter(|i| w.est[*i] >= from && tasks[*i].hours > 0).collect();
-            let Some(tail) = later.iter().map(|i| self.tail[*i]).min() else { continue };
-            let people: u64 = later.iter().map(|i| u64::from(tasks[*i].people) * u64::from(tasks[*i].hours)).sum();
-            if people > 0 && self.job.people > 0 {
-                let hours = u32::try_from(people.div_ceil(u64::from(self.job.people))).unwrap_or(u32::MAX / 2);
-                let all = Task { hours, people: 1, ..Task::default() };
-                // Of those that need people the least that follows counts.
-                let tail = later.iter().filter(|i| tasks[**i].people > 0).map(|i| self.tail[*i]).min().unwrap_or(tail);
-                best = best.max(self.clock.fit(&all, from).map_or(0, |(_, end)| end + tail));
-            }
-            for (kind, there) in self.job.gear.iter().enumerate().filter(|(_, n)| **n > 0) {
-                let needs = |i: usize| tasks[i].gear.iter().find(|(k, _)| *k == kind).map_or(0, |(_, n)| *n);
-                let of: Vec<usize> = later.iter().copied().filter(|i| needs(*i) > 0).collect();
-                let taken: u64 = of.iter().map(|i| u64::from(needs(*i)) * u64::from(tasks[*i].hours)).sum();
-                if let Some(tail) = of.iter().map(|i| self.tail[*i]).min() {
-                    let hours = u32::try_from(taken.div_ceil(u64::from(*there))).unwrap_or(u32::MAX / 2);
-                    best = best.max(from.saturating_add(hours).saturating_add(tail));
-                }
-            }
+        let ends: Vec<u32> = (0..tasks.len()).map(|i| self.end(i, w.lst[i])).collect();
+        let mut by_end: Vec<usize> = (0..tasks.len()).filter(|i| tasks[*i].hours > 0).collect();
+        by_end.sort_by_key(|i| ends[*i]);
+        let over = |there: u32, needs: &dyn Fn(usize) -> u32, between: &dyn Fn(u32, u32) -> u32| {
+            let of: Vec<usize> = by_end.iter().copied().filter(|i| needs(*i) > 0).collect();
+            of.iter().any(|first| {
+                let from = w.est[*first];
+                let mut taken = 0u64;
+                of.iter().filter(|i| w.est[**i] >= from).any(|i| {
+                    taken += u64::from(needs(*i)) * u64::from(tasks[*i].hours);
+                    taken > u64::from(there) * u64::from(between(from, ends[*i]))
+                })
+            })
+        };
+        let people = |i: usize| tasks[i].people;
+        if over(self.job.people, &people, &|from, to| self.clock.hours_between(from, to)) {
+            return true;
         }
-        best
+        self.job.gear.iter().enumerate().any(|(kind, there)| {
+            let needs = |i: usize| tasks[i].gear.iter().find(|(k, _)| *k == kind).map_or(0, |(_, n)| *n);
+            // Gear that people work with is worked with in opening hours only, though it is held over the night.
+            let worked = |i: usize| if self.clock.keeps_hours(&tasks[i]) { needs(i) } else { 0 };
+            over(*there, &needs, &|from, to| to.saturating_sub(from))
+                || over(*there, &worked, &|from, to| self.clock.hours_between(from, to))
+        })
+    }
+
+    /// No plan finishes earlier: the first hour by which chains of tasks and what they need of people and gear could end.
+    fn bound(&self, w: &Windows) -> u32 {
+        let chain = (0..w.est.len()).map(|i| self.end(i, w.est[i])).max().unwrap_or(0);
+        let could = |by: u32| self.windows(by).is_ok_and(|w| !self.overloaded(&w));
+        if could(chain) {
+            return chain;
+        }
+        // What could not end by an hour could not end before it.
+        let (mut cannot, mut can) = (chain, self.clock.horizon);
+        while cannot + 1 < can {
+            let middle = cannot + (can - cannot) / 2;
+            if could(middle) { can = middle } else { cannot = middle }
+        }
+        can
     }
 
     /// Searches all plans that finish by `by`, and, where `sum` says so, whose starts add up to less. `None`: there is
@@ -519,6 +546,9 @@ impl Search<'_, '_> {
                 break;
             }
             field.narrow(w).ok()?;
+        }
+        if field.overloaded(w) {
+            return None;
         }
         if self.sum.is_some_and(|sum| w.est.iter().map(|s| u64::from(*s)).sum::<u64>() >= sum) {
             return None;
@@ -714,6 +744,20 @@ fn constructed(field: &Field<'_>, windows: &Windows, bound: u32, go_on: GoOn<'_>
 fn improved(field: &Field<'_>, mut best: Vec<(u32, u32)>, mut bound: u32, go_on: GoOn<'_>) -> Answer {
     let small = field.job.tasks.len() <= SEARCHED;
     let mut proven = finish(&best) <= bound;
+    // From below: what is shown to be impossible by an hour raises the bound, and what is found there is best.
+    while small && !proven {
+        let left = std::cell::Cell::new(LOOKS);
+        let a_while = || {
+            left.set(left.get() - 1);
+            left.get() > 0 && go_on()
+        };
+        match field.search(bound, None, &a_while) {
+            (Some(times), _) => best = times,
+            (None, true) => bound += 1,
+            (None, false) => break,
+        }
+        proven = finish(&best) <= bound;
+    }
     while small && !proven {
         match field.search(finish(&best) - 1, None, go_on) {
             (Some(times), _) => best = times,
