@@ -94,7 +94,7 @@ fn coat_job(days: usize, areas: usize) -> coats::Job {
     let steps: Vec<Step> = Recipe::PaintTopsides.steps().chain(Recipe::BrightRefresh.steps()).map(Step::of).collect();
     let area = |i: usize| Area {
         area: 3.0 + i as f64,
-        outside: i % 2 == 0,
+        outside: i.is_multiple_of(2),
         after: if i % 3 == 2 { vec![i - 1] } else { Vec::new() },
         not_before: 0,
         steps: steps.clone(),
