@@ -151,6 +151,11 @@ async fn a_guest_reads_one_boat_and_changes_nothing() {
     ] {
         assert_eq!(visitor.get(path).await.status, 403, "{path}");
     }
+    // What a search finds is of that boat alone, whichever boat it asks for; people and stores are nobody's to a guest.
+    let found = visitor.get("/search/as-typed?boat=2&q=test+plover").await.text;
+    assert!(found.contains("class=\"hit\" href=\"/boats/1\"") && !found.contains("/boats/2"), "{found}");
+    assert!(visitor.get("/search/as-typed?q=owen").await.text.contains("Nothing begins with"));
+    assert!(owner.get("/search/as-typed?q=owen").await.text.contains("Owen Pell"));
     let token = owner.get("/boats/new").await.text;
     let stolen = crate::support::with_keys(&crate::support::keys(&token, "/boats/new"), &CRACK);
     assert_eq!(visitor.post("/boats/1/findings/new?at=P1+F2", &stolen).await.status, 403);
