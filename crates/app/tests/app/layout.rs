@@ -253,3 +253,21 @@ async fn several_findings_are_mended_at_once_and_the_map_shows_her_as_she_was() 
     assert!(!long_ago.contains("<polygon class=\"piece"), "nothing was planned then");
     assert_eq!(findings(&visitor.get("/boats/1?day=the+day+after").await.text), now);
 }
+
+#[tokio::test]
+async fn a_new_boat_leads_through_her_first_day_until_something_is_found() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let made = visitor.send("/boats/new", "/boats/new", &crate::support::BOAT).await;
+    let home = made.location.clone();
+    let first = visitor.get(&home).await.text;
+    assert!(first.contains("The first day"));
+    for step in ["papers", "survey/lines", "grid-table", "survey/sample", "survey/coverage"] {
+        let link = format!("{home}/{step}");
+        assert!(first.contains(&format!("href=\"{link}\"")), "{link}");
+        assert_eq!(visitor.get(&link).await.status, 200, "{link}");
+    }
+    let place = format!("{home}/findings/new?at=P5%20F9");
+    assert_eq!(visitor.send(&place, &place, &crate::support::CRACK).await.status, 303);
+    assert!(!visitor.get(&home).await.text.contains("The first day"));
+}

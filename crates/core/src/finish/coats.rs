@@ -505,6 +505,10 @@ impl<'j> Field<'j> {
         }
         // Starts the weather lets pass, but no painter, or no hour to sand in before.
         why.hours += self.end().saturating_sub(from) - forbidden;
+        // The coat before can be coated over only after the weather told: no start is left to count.
+        if from >= self.end() {
+            why.end = 1;
+        }
         NoPlace { area, step, why }
     }
 }
@@ -1059,6 +1063,13 @@ mod tests {
     }
 
     #[test]
+    fn a_coat_that_can_only_be_coated_over_after_the_forecast_ends_says_so() {
+        // Monday’s coat is dry by two and wants sixteen hours: the forecast ends at eight in the evening.
+        let Answer::Impossible(told) = plan(&job(fair(20), vec![area(2)]), 10).unwrap() else { panic!("too short") };
+        assert_eq!((told[0].step, told[0].why), (1, Why { end: 1, ..Why::default() }));
+    }
+
+    #[test]
     fn a_shed_knows_no_rain_and_is_drier() {
         let mut wet = fair(24 * 5);
         wet.iter_mut().for_each(|h| (h.rain, h.humidity, h.wind) = (1.0, 92.0, 12.0));
@@ -1116,7 +1127,7 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig::with_cases(40))]
+        #![proptest_config(ProptestConfig::with_cases(120))]
         #[test]
         fn one_area_is_placed_as_brute_force_places_it(w in weather(4), max in 20.0..60.0f64, coats in 1usize..4) {
             let mut one = area(coats);
