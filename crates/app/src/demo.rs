@@ -25,13 +25,13 @@ use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
 use mend_keel_store::boats::NewBoat;
 use mend_keel_store::findings::NewFinding;
 use mend_keel_store::plans::{self, NewPlan};
-use mend_keel_store::weather::Foretold;
 use mend_keel_store::{Act, Result, Store, StoreError, tasks};
 use serde_json::json;
 
 use crate::file::decide;
 use crate::file::finish::coats_from;
 use crate::file::instruments;
+use crate::file::weather::foretold;
 
 /// Nobody signs in with these: the demo's owner is signed in by itself, and this matches no password.
 const NO_PASSWORD: &str = "!";
@@ -153,17 +153,8 @@ async fn begin_varnish(store: &Store, boat: i64) -> Result<()> {
     work.add_coats(boat, id, &coats_from(&plan, begun)).await?;
     let from =
         Timestamp::from_second(begun.as_second() / 3_600 * 3_600).unwrap_or(begun) - SignedDuration::from_hours(6);
-    let hours: Vec<Foretold> = instruments::forecast(from, 24 * 17, 9)
-        .into_iter()
-        .map(|r| Foretold {
-            at: r.at,
-            temperature: r.temperature,
-            humidity: r.humidity,
-            rain: r.rain,
-            wind: r.wind,
-            simulated: true,
-        })
-        .collect();
+    let hours: Vec<_> =
+        instruments::forecast(from, 24 * 17, 9).iter().map(|row| foretold(row, row.at.clone(), true)).collect();
     work.set_forecast(&hours, &format!("A forecast of {} hours, simulated", hours.len())).await?;
     work.commit("/").await?;
     if let Some(first) = plans::coats(store, boat).await?.first() {

@@ -30,6 +30,12 @@ impl Chance {
     pub fn below(&mut self, n: u32) -> u32 {
         (self.unit() * f64::from(n)) as u32
     }
+
+    /// A standard normal number (Box–Muller).
+    pub fn normal(&mut self) -> f64 {
+        let (u, v) = (1.0 - self.unit(), self.unit());
+        (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * v).cos()
+    }
 }
 
 #[cfg(test)]

@@ -1,6 +1,7 @@
 //! Decks: what holds a glued one down while it cures (handbook 10).
 
 use crate::error::{self, InputError};
+use crate::units::whole_up;
 
 /// Ballast for gluing down, kg/m², and what a bag weighs, kg.
 pub const BALLAST: f64 = 80.0;
@@ -21,8 +22,7 @@ pub fn ballast(area: f64, per_m2: f64, bag: f64) -> Result<Ballast, InputError> 
     error::positive("per_m2", per_m2)?;
     error::positive("bag", bag)?;
     let mass = area * per_m2;
-    // A hair over a whole number of bags is that number: the rest is rounding.
-    let bags = (mass / bag - 1e-9).ceil().max(1.0);
+    let bags = whole_up(mass / bag).max(1.0);
     if bags > 1e6 {
         return Err(InputError::new("area_m2", "takes more bags than any yard has"));
     }

@@ -9,6 +9,7 @@ use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::grid::Construction;
 use crate::reason::{Reason, Verdict};
+use crate::units::whole_up;
 
 choices! {
     /// What may be put into a seam.
@@ -275,7 +276,7 @@ fn strands_for(width: f64) -> u32 {
         .windows(2)
         .find(|pair| width <= pair[1].0)
         .map_or(last.1 * width / last.0, |p| p[0].1 + (p[1].1 - p[0].1) * (width - p[0].0) / (p[1].0 - p[0].0));
-    (exact - 1e-9).ceil() as u32
+    whole_up(exact) as u32
 }
 
 /// Seams of a laid deck, handbook 06 and 10: a bond breaker, flexible compound as deep as it is wide to half as much again; mm.

@@ -37,6 +37,12 @@ impl LengthUnit {
     }
 }
 
+/// The whole number no less than this one. A hair over a whole number is that number: the rest is rounding.
+pub fn whole_up(exact: f64) -> f64 {
+    const HAIR: f64 = 1e-9;
+    (exact - HAIR).ceil()
+}
+
 /// Reads a length in any of the ways the trade writes one; a bare number is in `bare`.
 ///
 /// A leading `-` makes it negative (an offset below a line). Errors name the field `text`.

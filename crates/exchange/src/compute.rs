@@ -12,6 +12,8 @@ mod spar_tools;
 mod survey_tools;
 mod work_tools;
 
+use std::collections::HashSet;
+use std::hash::Hash;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use mend_keel_core::grid::plank::Hole;
@@ -165,6 +167,17 @@ fn read<T: DeserializeOwned>(input: Value) -> Result<T, InputError> {
             None => InputError::new(outer, message),
         }
     })
+}
+
+/// An id stands once in its list.
+fn stand_once<T: Eq + Hash>(list: &str, ids: impl Iterator<Item = T>) -> Result<(), InputError> {
+    let mut seen = HashSet::new();
+    for (i, id) in ids.enumerate() {
+        if !seen.insert(id) {
+            return Err(InputError::new(format!("{list}[{i}].id"), "stands twice"));
+        }
+    }
+    Ok(())
 }
 
 fn write<T: Serialize>(output: T) -> Outcome {

@@ -6,12 +6,26 @@ use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::finish::Recipe;
 use mend_keel_core::finish::coats::{Area, Hour, Step};
+use mend_keel_exchange::sheet::weather::WeatherRow;
 use mend_keel_store::plans::{Coat, Plan};
-use mend_keel_store::weather::Foretold;
+use mend_keel_store::weather::{self, Foretold};
+use mend_keel_store::{Store, StoreError};
 
 /// Days looked ahead.
 pub const DAYS: usize = 14;
 const HOUR: i64 = 3_600;
+
+/// A row of a forecast's file as it is kept, under the moment its hour begins.
+pub fn foretold(row: &WeatherRow, at: String, simulated: bool) -> Foretold {
+    let WeatherRow { temperature, humidity, rain, wind, .. } = *row;
+    Foretold { at, temperature, humidity, rain, wind, simulated }
+}
+
+/// The forecast that is kept, with what of today has passed.
+pub async fn kept(store: &Store, now: Timestamp) -> Result<Vec<Foretold>, StoreError> {
+    // A day has up to 25 hours.
+    weather::forecast(store, &(now - SignedDuration::from_hours(26)).to_string()).await
+}
 
 /// The hours ahead, from midnight of today on.
 #[derive(Debug, Clone)]

@@ -10,6 +10,7 @@ use serde::Serialize;
 use super::{dew_point, time_factor};
 use crate::chance::Chance;
 use crate::error::{self, InputError};
+use crate::units::whole_up;
 
 /// The air of a clock hour: °C, %, mm of rain, m/s of wind.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -259,8 +260,7 @@ impl Placed {
 }
 
 fn whole_hours(area: f64, rate: f64) -> usize {
-    // 2.0000001 hours are two hours: the rest is rounding.
-    ((area * rate - HAIR).ceil().max(1.0)) as usize
+    whole_up(area * rate).max(1.0) as usize
 }
 
 impl<'j> Field<'j> {
@@ -640,8 +640,11 @@ pub fn plan(job: &Job, effort: usize) -> Result<Answer, InputError> {
 /// Errors are those of [`plan`].
 pub fn first_starts(job: &Job) -> Result<Vec<Vec<Why>>, InputError> {
     check(job)?;
-    let mut field = Field::new(job);
-    Ok(field.stages.iter_mut().map(|stages| std::mem::take(&mut stages[0].why)).collect())
+    // The coats after the first say nothing of when it may start.
+    let areas = job.areas.iter().map(|a| Area { steps: a.steps[..1].to_vec(), ..a.clone() }).collect();
+    let firsts = Job { areas, ..job.clone() };
+    let stages = Field::new(&firsts).stages;
+    Ok(stages.into_iter().flatten().map(|stage| stage.why).collect())
 }
 
 /// As many coats as find a place, in order, and for each area that was cut short the first coat that found none.

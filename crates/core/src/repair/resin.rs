@@ -1,6 +1,7 @@
 //! How much resin a job takes, and how much may be mixed at once (handbook 10, contract `resin`).
 
 use crate::error::{self, InputError};
+use crate::units::whole_up;
 
 /// Something that takes resin. Lengths mm, areas m².
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -123,8 +124,7 @@ pub fn amount(uses: &[Use], mix: &Mix) -> Result<Amount, InputError> {
     let pot_minutes = mix.pot_life * 2f64.powf((20.0 - mix.temperature) / 10.0);
     let laid = mix.use_minutes.map_or(f64::INFINITY, |minutes| mass * (pot_minutes / 2.0) / minutes);
     let batch = POT.min(mass).min(laid);
-    // A hair over a whole number of pots is that number: the rest is rounding.
-    let batches = (mass / batch - 1e-9).ceil().max(1.0);
+    let batches = whole_up(mass / batch).max(1.0);
     if batches > f64::from(u32::MAX) {
         return Err(InputError::new("use_minutes", "no pot is so small: it is hard before it is laid"));
     }

@@ -217,10 +217,9 @@ impl Fitted {
     }
 
     /// The picture is not folded: all marks lie on one side of the horizon.
-    fn side(&self) -> Option<f64> {
+    fn lies_flat(&self) -> bool {
         let mut sides = self.marks.iter().map(|m| place(&self.to_px, m.mm).map_or(0.0, |(_, w)| w.signum()));
-        let first = sides.next()?;
-        (first != 0.0 && sides.all(|s| s == first)).then_some(first)
+        sides.next().is_some_and(|first| first != 0.0 && sides.all(|s| s == first))
     }
 
     /// Covariance in the picture, px², of where the fit puts a place of the plane, in units of one click's variance.
@@ -303,9 +302,12 @@ pub fn rectify(marks: &[Mark], points: &[Point], pixel_error: f64) -> Result<Rec
     let suspect = suspect(marks, pixel_error);
     let good: Vec<Mark> = marks.iter().enumerate().filter(|(i, _)| Some(*i) != suspect).map(|(_, m)| *m).collect();
     let fitted = Fitted::of(&good).ok_or_else(unfit)?;
-    fitted.side().ok_or_else(|| {
-        InputError::new("marks", "they are crossed: the picture would be folded; click them in the order they lie")
-    })?;
+    if !fitted.lies_flat() {
+        return Err(InputError::new(
+            "marks",
+            "they are crossed: the picture would be folded; click them in the order they lie",
+        ));
+    }
     let mut rectified = Rectified { points: Vec::new(), errors: Vec::new(), residuals: Vec::new(), suspect };
     for mark in marks {
         let (at, _) = fitted.back(mark.px).ok_or_else(unfit)?;
@@ -416,11 +418,8 @@ mod tests {
         let stated = rectify(&marks, &[point], 1.0).unwrap().errors[0];
         let mut chance = Chance::seeded(11);
         let mut click = |p: Point| {
-            let mut normal = || {
-                let (u, v) = (1.0 - chance.unit(), chance.unit());
-                (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * v).cos()
-            };
-            [p[0] + normal(), p[1] + normal()]
+            let (u, v) = (chance.normal(), chance.normal());
+            [p[0] + u, p[1] + v]
         };
         let runs = 1_500;
         let squares: f64 = (0..runs)
@@ -440,12 +439,8 @@ mod tests {
         let marks = grid(8);
         let alarms = (0..400)
             .filter(|_| {
-                let mut normal = || {
-                    let (u, v) = (1.0 - chance.unit(), chance.unit());
-                    (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * v).cos()
-                };
-                let clicked: Vec<Mark> =
-                    marks.iter().map(|m| Mark { px: [m.px[0] + normal(), m.px[1] + normal()], mm: m.mm }).collect();
+                let mut click = |p: Point| [p[0] + chance.normal(), p[1] + chance.normal()];
+                let clicked: Vec<Mark> = marks.iter().map(|m| Mark { px: click(m.px), mm: m.mm }).collect();
                 suspect(&clicked, 1.0).is_some()
             })
             .count();

@@ -2,6 +2,7 @@
 
 use crate::error::{self, InputError};
 use crate::shape::bend::{self, Request, SteamRisk};
+use crate::units::whole_up;
 
 /// A ring out of one strip wound round and round. Lengths mm.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -28,8 +29,7 @@ pub fn plan(inner_diameter: f64, thickness: f64, ply: f64, taper: f64, strip: Re
     error::length("thickness", thickness)?;
     error::length("ply", ply)?;
     error::within("taper", taper, 0.0, error::LENGTH_LIMIT_MM)?;
-    // 12 mm of 4 mm plies is three turns, also where the division leaves a hair over.
-    let turns = (thickness / ply - 1e-9).ceil().max(1.0);
+    let turns = whole_up(thickness / ply).max(1.0);
     if turns > MOST_TURNS {
         return Err(InputError::new("ply", format!("needs more than {MOST_TURNS} turns: take thicker strips")));
     }

@@ -143,7 +143,7 @@ impl Learned {
     /// One rate out of all it may be: the mean of ln(rate) of this yard and the scatter of one job.
     fn draw(&self, random: &mut Chance) -> (f64, f64) {
         let scatter = (self.beta / gamma(self.alpha, random)).sqrt();
-        (self.m + scatter / self.kappa.sqrt() * normal(random), scatter)
+        (self.m + scatter / self.kappa.sqrt() * random.normal(), scatter)
     }
 }
 
@@ -158,7 +158,7 @@ fn gamma(shape: f64, random: &mut Chance) -> f64 {
     let d = shape - 1.0 / 3.0;
     let c = 1.0 / (9.0 * d).sqrt();
     loop {
-        let x = normal(random);
+        let x = random.normal();
         let v = (1.0 + c * x).powi(3);
         if v > 0.0 && (1.0 - random.unit()).ln() < 0.5 * x * x + d - d * v + d * v.ln() {
             return d * v;
@@ -195,7 +195,7 @@ pub fn job(parts: &[Part], operations: &[Learned], seed: u64) -> Result<Hours, I
                 .iter()
                 .map(|part| {
                     let (mean, scatter) = drawn[part.operation];
-                    part.amount * (mean + scatter * normal(&mut random)).exp()
+                    part.amount * (mean + scatter * random.normal()).exp()
                 })
                 .sum()
         })
@@ -220,15 +220,9 @@ pub fn whole_job(medians: &[f64]) -> Hours {
     const SEED: u64 = 20_26;
     let mut random = Chance::seeded(SEED);
     let mut totals: Vec<f64> =
-        (0..RUNS).map(|_| medians.iter().map(|median| median * (SPREAD * normal(&mut random)).exp()).sum()).collect();
+        (0..RUNS).map(|_| medians.iter().map(|median| median * (SPREAD * random.normal()).exp()).sum()).collect();
     totals.sort_by(f64::total_cmp);
     Hours { p50: totals[RUNS / 2], p80: totals[RUNS * 4 / 5] }
-}
-
-/// A standard normal number (Box–Muller).
-fn normal(random: &mut Chance) -> f64 {
-    let (u, v) = (1.0 - random.unit(), random.unit());
-    (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * v).cos()
 }
 
 #[cfg(test)]

@@ -1,6 +1,5 @@
 //! Pieces onto boards, parts onto sheets.
 
-use std::collections::HashSet;
 use std::time::{Duration, Instant};
 
 use mend_keel_core::InputError;
@@ -11,20 +10,13 @@ use mend_keel_core::timber::board::{END_TRIM, KERF, Origin};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use super::{Outcome, read};
+use super::{Outcome, read, stand_once};
 
 /// An id is a text or a number, and stands once in its list.
-fn check_ids<'v>(list: &str, ids: impl Iterator<Item = &'v Value>) -> Result<(), InputError> {
-    let mut seen = HashSet::new();
-    for (i, id) in ids.enumerate() {
-        if !(id.is_string() || id.is_number()) {
-            return Err(InputError::new(format!("{list}[{i}].id"), "must be a text or a number"));
-        }
-        if !seen.insert(id.to_string()) {
-            return Err(InputError::new(format!("{list}[{i}].id"), "stands twice"));
-        }
-    }
-    Ok(())
+fn check_ids<'v>(list: &str, ids: impl Iterator<Item = &'v Value> + Clone) -> Result<(), InputError> {
+    let other = ids.clone().position(|id| !(id.is_string() || id.is_number()));
+    stand_once(list, ids.take(other.unwrap_or(usize::MAX)).map(Value::to_string))?;
+    other.map_or(Ok(()), |i| Err(InputError::new(format!("{list}[{i}].id"), "must be a text or a number")))
 }
 
 /// The share of the time that has gone, while there is some left.

@@ -8,7 +8,7 @@ use mend_keel_core::repair::resin::{self, Mix, Use};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use super::{Outcome, read};
+use super::{Outcome, read, stand_once};
 
 pub fn dew_point_tool(input: Value) -> Outcome {
     #[derive(Deserialize)]
@@ -204,20 +204,10 @@ struct CoatPlanIn {
 /// Plans tried where painters are short: some seconds on a large job.
 const EFFORT: usize = 600;
 
-/// Index of each name of a list; a name that stands twice is an error at its place.
-pub fn named(ids: &[String], list: &str) -> Result<(), InputError> {
-    for (i, id) in ids.iter().enumerate() {
-        if ids[..i].contains(id) {
-            return Err(InputError::new(format!("{list}[{i}].id"), format!("“{id}” is there already")));
-        }
-    }
-    Ok(())
-}
-
 pub fn coat_plan(input: Value) -> Outcome {
     let input: CoatPlanIn = read(input)?;
     let ids: Vec<String> = input.areas.iter().map(|a| a.id.clone()).collect();
-    named(&ids, "areas")?;
+    stand_once("areas", ids.iter())?;
     let areas = input.areas.into_iter().enumerate().map(|(i, a)| area(i, a, &ids)).collect::<Result<Vec<_>, _>>()?;
     let shed = input.shed.unwrap_or_default();
     let job = Job {

@@ -13,7 +13,7 @@ use mend_keel_core::timber::species;
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use super::{Outcome, read};
+use super::{Outcome, read, stand_once};
 
 pub fn ring_tool(input: Value) -> Outcome {
     #[derive(Deserialize)]
@@ -107,12 +107,8 @@ pub fn template_check(input: Value) -> Outcome {
         tolerance: Option<f64>,
     }
     let input: In = read(input)?;
-    let mut place: HashMap<&str, usize> = HashMap::new();
-    for (i, point) in input.points.iter().enumerate() {
-        if place.insert(&point.id, i).is_some() {
-            return Err(InputError::new(format!("points[{i}].id"), format!("“{}” is there already", point.id)));
-        }
-    }
+    stand_once("points", input.points.iter().map(|p| &p.id))?;
+    let place: HashMap<&str, usize> = input.points.iter().enumerate().map(|(i, p)| (p.id.as_str(), i)).collect();
     let points: Vec<_> = input.points.iter().map(|p| [p.x, p.y]).collect();
     let measured = input.measured.iter().enumerate().map(|(i, m)| {
         let find = |field: &str, id: &str| {

@@ -9,8 +9,7 @@ use mend_keel_core::work::schedule::{self, After, Answer, Job, Task};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use super::finish_tools::named;
-use super::{Outcome, read};
+use super::{Outcome, read, stand_once};
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -155,7 +154,7 @@ pub fn schedule_tool(input: Value) -> Outcome {
         return Err(InputError::new("seconds", format!("must be greater than 0 and at most 3600, was {seconds}")));
     }
     let ids: Vec<String> = input.tasks.iter().map(|t| t.id.clone()).collect();
-    named(&ids, "tasks")?;
+    stand_once("tasks", ids.iter())?;
     let kinds: Vec<&String> = input.gear.keys().collect();
     let tasks = input.tasks.iter().enumerate().map(|(i, t)| scheduled(i, t, &ids, &kinds));
     let job = Job {

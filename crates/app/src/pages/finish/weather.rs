@@ -7,15 +7,15 @@ use mend_keel_core::InputError;
 use mend_keel_core::finish::coats::{self, Coat, Job, NoPlace, Plan, Why, Work};
 use mend_keel_exchange::sheet::weather::{WeatherRow, read_weather, write_weather};
 use mend_keel_store::plans;
-use mend_keel_store::weather::{self, Foretold, Placed};
+use mend_keel_store::weather::Placed;
 use rocket::http::ContentType;
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::instruments;
-use crate::file::weather::{DAYS, Outlook, Waiting, waiting};
+use crate::file::weather::{DAYS, Outlook, Waiting, foretold, kept, waiting};
 use crate::view;
-use crate::view::hours::{self, Bar, Row};
+use crate::view::hours::{self as strip, Bar, Row};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
@@ -166,7 +166,7 @@ fn shown(
             at.strftime("%a %-d %b").to_string()
         })
         .collect();
-    show.svg = hours::draw(&rows, &days, outlook.now);
+    show.svg = strip::draw(&rows, &days, outlook.now);
     show.simulated = outlook.simulated;
     show.no_place = short
         .iter()
@@ -213,8 +213,7 @@ async fn show(
     faults: Faults,
 ) -> std::result::Result<Show, AppError> {
     let now = Timestamp::now();
-    let since = now - SignedDuration::from_hours(26);
-    let forecast = weather::forecast(desk.store, &since.to_string()).await?;
+    let forecast = kept(desk.store, now).await?;
     let all = plans::of_boat(desk.store, file.boat.id, "finish").await?;
     let mut show = Show {
         page: desk.boat_page(file, "Fourteen days", "finish"),
@@ -271,8 +270,7 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -
 /// A forecast as the file it is taken from: the simulated one, to look at or to change.
 #[get("/boats/<_id>/finish/weather.csv")]
 pub async fn csv(desk: Desk<'_>, _who: Crew, _id: i64) -> Result {
-    let since = Timestamp::now() - SignedDuration::from_hours(26);
-    let rows: Vec<WeatherRow> = weather::forecast(desk.store, &since.to_string())
+    let rows: Vec<WeatherRow> = kept(desk.store, Timestamp::now())
         .await?
         .into_iter()
         .map(|f| WeatherRow { at: f.at, temperature: f.temperature, humidity: f.humidity, rain: f.rain, wind: f.wind })
@@ -323,25 +321,18 @@ pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
         let message = format!("needs 1 to {MOST_HOURS} hours, has {}", rows.len());
         return again(Vec::new(), InputError::new("file", message)).await;
     }
-    let mut foretold = Vec::with_capacity(rows.len());
+    let mut hours = Vec::with_capacity(rows.len());
     for (line, row) in rows {
         let Some(at) = hour(&row.at) else {
             let message = format!("line {line}: “{}” is no date and time", row.at);
             return again(Vec::new(), InputError::new("file", message)).await;
         };
-        foretold.push(Foretold {
-            at: at.to_string(),
-            temperature: row.temperature,
-            humidity: row.humidity,
-            rain: row.rain,
-            wind: row.wind,
-            simulated,
-        });
+        hours.push(foretold(&row, at.to_string(), simulated));
     }
     let location = format!("/boats/{id}/finish/weather");
     let mut work = desk.store.begin(posted.act()).await?;
-    let told = format!("A forecast of {} hours{}", foretold.len(), if simulated { ", simulated" } else { "" });
-    work.set_forecast(&foretold, &told).await?;
+    let told = format!("A forecast of {} hours{}", hours.len(), if simulated { ", simulated" } else { "" });
+    work.set_forecast(&hours, &told).await?;
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }

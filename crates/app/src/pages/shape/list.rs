@@ -77,20 +77,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
         })
         .collect();
     let layers = Layers::default();
-    let map = Map {
-        boat: &file.boat,
-        planks: &file.planks,
-        findings: &[],
-        decisions: &file.decisions,
-        pieces: &file.pieces,
-        joints: &file.joints,
-        violations: &violations,
-        selected: None,
-        layers: &layers,
-        layer: "",
-        trials: &[],
-        marks: &[],
-    };
+    let map = Map { findings: &[], violations: &violations, layer: "", ..file.planking(&layers) };
     let shapes = file
         .captures
         .iter()
