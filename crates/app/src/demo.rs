@@ -24,12 +24,13 @@ use mend_keel_core::repair::way::OptionKind;
 use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
 use mend_keel_store::boats::NewBoat;
 use mend_keel_store::findings::NewFinding;
-use mend_keel_store::plans::{self, NewPlan};
+use mend_keel_store::plans::{self, Drying, Laid, NewPlan};
+use mend_keel_store::upkeep::{self, Berth, NewCoated};
 use mend_keel_store::{Act, Result, Store, StoreError, tasks};
 use serde_json::json;
 
 use crate::file::decide;
-use crate::file::finish::coats_from;
+use crate::file::finish::{coats_from, lasting};
 use crate::file::instruments;
 use crate::file::weather::foretold;
 
@@ -122,7 +123,7 @@ async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
 /// The varnish of Lady Teasel's sunny side was begun yesterday.
 async fn begin_varnish(store: &Store, boat: i64) -> Result<()> {
     let (recipe, area, temperature, humidity) = (Recipe::BrightBare, 14.0, 18.0, 60.0);
-    let plan = finish::plan(recipe, area, temperature, humidity).map_err(survey::told)?;
+    let plan = finish::plan(&recipe.steps(), area, temperature, humidity).map_err(survey::told)?;
     let begun = Timestamp::now() - SignedDuration::from_hours(22);
     let act = |at| Act { by: MAUD.into(), at, once: None };
     let mut work = store.begin(act(begun)).await?;
@@ -140,7 +141,7 @@ async fn begin_varnish(store: &Store, boat: i64) -> Result<()> {
     work.add_coats(boat, id, &coats_from(&plan, begun)).await?;
     work.commit("/").await?;
     let (recipe, area) = (Recipe::PaintTopsides, 5.0);
-    let plan = finish::plan(recipe, area, temperature, humidity).map_err(survey::told)?;
+    let plan = finish::plan(&recipe.steps(), area, temperature, humidity).map_err(survey::told)?;
     let cabin = NewPlan {
         summary: "Finish planned: paint on the cabin sides, 5 m²".into(),
         asked: json!({ "what": "Cabin sides", "recipe": recipe, "area": area, "temperature": temperature,
@@ -158,8 +159,57 @@ async fn begin_varnish(store: &Store, boat: i64) -> Result<()> {
     work.set_forecast(&hours, &format!("A forecast of {} hours, simulated", hours.len())).await?;
     work.commit("/").await?;
     if let Some(first) = plans::coats(store, boat).await?.first() {
+        let laid = Laid {
+            temperature: Some(18.0),
+            humidity: Some(60.0),
+            read_by: "typed".into(),
+            wood: Some(12.5),
+            batch: "V-610".into(),
+            litres: Some(1.3),
+            ..Laid::default()
+        };
+        let step = Recipe::BrightBare.steps().remove(0);
+        let factor = finish::time_factor(18.0, 60.0);
+        let after = |hours: f64| begun + lasting(hours * factor);
+        let drying = Drying {
+            dry: after(step.touch_dry),
+            cured: after(step.full_cure),
+            next: after(step.recoat_min),
+            next_latest: step.recoat_max.map(after),
+        };
         let mut work = store.begin(act(begun)).await?;
-        work.lay_coat(first).await?;
+        work.lay_coat(first, begun, &laid, drying).await?;
+        work.commit("/").await?;
+    }
+    look_after_coats(store, boat, begun).await
+}
+
+/// Lady Teasel's bright work and paint under the sun of her berth; her cabin sides were looked at in autumn.
+async fn look_after_coats(store: &Store, boat: i64, at: Timestamp) -> Result<()> {
+    let mut work = store.begin(Act { by: MAUD.into(), at, once: None }).await?;
+    work.set_berth(boat, Berth { latitude: 54.0, bow: None }).await?;
+    let day = |ago: i64| {
+        let then = Timestamp::now() - SignedDuration::from_hours(24 * ago);
+        then.to_zoned_datetime(jiff::tz::TimeZone::system()).date().to_string()
+    };
+    let face = |what: &str, coat, area, tilt, looks, shade, height, ago| NewCoated {
+        what: what.into(),
+        coat,
+        area,
+        tilt,
+        looks,
+        shade,
+        height,
+        on_day: day(ago),
+    };
+    work.add_coated(boat, &face("Coach roof", "paint", 6.0, 5.0, "around", 0.0, 0.0, 420)).await?;
+    work.add_coated(boat, &face("Cabin sides, port", "varnish", 2.4, 85.0, "port", 0.0, 0.0, 500)).await?;
+    work.add_coated(boat, &face("Mast", "varnish", 4.5, 90.0, "around", 0.0, 9.0, 230)).await?;
+    work.add_coated(boat, &face("Tiller and hatch", "varnish", 1.1, 0.0, "around", 0.6, 0.0, 230)).await?;
+    work.commit("/").await?;
+    if let Some(cabin) = upkeep::coated(store, boat).await?.into_iter().find(|f| f.looks == "port") {
+        let mut work = store.begin(Act { by: MAUD.into(), at, once: None }).await?;
+        work.see_coat(&cabin, &day(30), 0.3, "gloss gone along the lower edge").await?;
         work.commit("/").await?;
     }
     Ok(())

@@ -91,7 +91,8 @@ fn coat_job(days: usize, areas: usize) -> coats::Job {
             }
         })
         .collect();
-    let steps: Vec<Step> = Recipe::PaintTopsides.steps().chain(Recipe::BrightRefresh.steps()).map(Step::of).collect();
+    let steps: Vec<Step> =
+        Recipe::PaintTopsides.steps().iter().chain(&Recipe::BrightRefresh.steps()).map(Step::of).collect();
     let area = |i: usize| Area {
         area: 3.0 + i as f64,
         outside: i.is_multiple_of(2),

@@ -320,6 +320,18 @@ impl Shell {
         line[next - 1] + (line[next] - line[next - 1]) * (x - x0) / (x1 - x0)
     }
 
+    /// Area of strakes `from` to `to` of a side, m²: girths at the frames, the frames apart as along her middle line.
+    ///
+    /// Where planks run in to stem and stern it is a few per cent short.
+    pub fn area(&self, side: Side, from: u32, to: u32) -> f64 {
+        let girth = |frame: u32| -> f64 {
+            (from.max(1)..=to.min(self.strake_count())).map(|strake| self.width(Address { side, strake, frame })).sum()
+        };
+        let bays = (1..self.frame_count())
+            .map(|f| (girth(f) + girth(f + 1)) / 2.0 * (self.frame_x(f + 1) - self.frame_x(f)).abs());
+        bays.sum::<f64>() / 1e6
+    }
+
     /// Greatest girth from keel to sheer on either side, mm.
     pub fn greatest_girth(&self) -> f64 {
         let sheer = self.edges.len() - 1;
@@ -399,6 +411,18 @@ mod tests {
         let error = shell.place(Address { side: Side::Port, strake: 1, frame: 3 }).unwrap_err();
         assert_eq!(error.to_string(), "frame: there is no frame 3 on this boat: they go from 1 to 2");
         assert_eq!(shell.width(Address { side: Side::Port, strake: 1, frame: 2 }), 120.0);
+    }
+
+    #[test]
+    fn the_area_of_strakes_is_that_of_its_plates() {
+        // Two strakes over two bays, 1 m and 2 m long: 0.1 and 0.2 m wide forward, twice that amidships, as at first aft.
+        let edges = vec![vec![0.0; 3], vec![100.0, 200.0, 100.0], vec![300.0, 600.0, 300.0]];
+        let shell = Shell::new(vec![0.0, 1_000.0, 3_000.0], edges);
+        let area = |from, to| shell.area(Side::Port, from, to);
+        assert!((area(1, 1) - (0.15 + 0.3)).abs() < 1e-12);
+        assert!((area(2, 2) - (0.3 + 0.6)).abs() < 1e-12);
+        assert!((area(1, 9) - area(1, 1) - area(2, 2)).abs() < 1e-12, "past the sheer there is nothing");
+        assert_eq!((area(2, 1), area(0, 2)), (0.0, area(1, 2)));
     }
 
     #[test]

@@ -9,6 +9,7 @@
 //! assert_eq!(output["length"], 200.0);
 //! ```
 
+pub mod calendar;
 pub mod compute;
 pub mod drawing;
 pub mod label;

@@ -24,6 +24,7 @@ pub mod findings;
 pub mod history;
 pub mod members;
 pub mod plans;
+pub mod recipes;
 pub mod samples;
 pub mod seams;
 pub mod search;
@@ -32,6 +33,7 @@ pub mod stores;
 pub mod surveys;
 pub mod tasks;
 pub mod today;
+pub mod upkeep;
 pub mod weather;
 
 use std::path::Path;

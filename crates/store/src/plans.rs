@@ -1,6 +1,7 @@
 //! Fastening, seam and finish plans as they were asked and answered, and the coats that follow.
 
 use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use sqlx::FromRow;
 
@@ -45,6 +46,46 @@ pub struct Coat {
     pub earliest_at: String,
     pub latest_at: Option<String>,
     pub done_at: Option<String>,
+    #[sqlx(json(nullable))]
+    pub laid: Option<Laid>,
+    /// Dry to the touch, and cured through, from then on.
+    pub dry_at: Option<String>,
+    pub cured_at: Option<String>,
+}
+
+/// How a coat went on, as it was read and seen there.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Laid {
+    /// °C and %.
+    pub temperature: Option<f64>,
+    pub humidity: Option<f64>,
+    /// Who read the air: `typed`, `logger`.
+    pub read_by: String,
+    /// Of the surface, °C.
+    pub surface: Option<f64>,
+    /// Of the wood, %.
+    pub wood: Option<f64>,
+    /// It was sanded since the coat below.
+    pub sanded: bool,
+    pub batch: String,
+    pub litres: Option<f64>,
+    /// Runs, dust, a dry edge …
+    pub seen: Vec<String>,
+    pub note: String,
+    pub photo: Option<String>,
+    /// Rules it went against, in words.
+    pub against: Vec<String>,
+    pub why: String,
+}
+
+/// What follows from the air a coat was laid in.
+#[derive(Debug, Clone, Copy)]
+pub struct Drying {
+    pub dry: Timestamp,
+    pub cured: Timestamp,
+    /// The next coat's earliest and latest.
+    pub next: Timestamp,
+    pub next_latest: Option<Timestamp>,
 }
 
 #[derive(Debug, Clone)]
@@ -61,7 +102,8 @@ pub async fn of_boat(store: &Store, boat: i64, kind: &str) -> Result<Vec<Plan>> 
     Ok(sqlx::query_as(sql).bind(boat).bind(kind).fetch_all(store.pool()).await?)
 }
 
-const COAT: &str = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat";
+pub(crate) const COAT: &str =
+    "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at, laid, dry_at, cured_at FROM coat";
 
 /// Coats whose plan was not taken back.
 const IN_FORCE: &str = "plan_id IN (SELECT id FROM plan WHERE withdrawn = 0)";
@@ -80,6 +122,12 @@ pub async fn coat(store: &Store, boat: i64, id: i64) -> Result<Coat> {
         .fetch_optional(store.pool())
         .await?
         .ok_or(StoreError::NotFound("coat"))
+}
+
+/// The boats a photo was taken on while a coat was laid.
+pub async fn boats_with_photo(store: &Store, hash: &str) -> Result<Vec<i64>> {
+    let sql = "SELECT DISTINCT boat_id FROM coat WHERE laid ->> 'photo' = ?";
+    Ok(sqlx::query_scalar(sql).bind(hash).fetch_all(store.pool()).await?)
 }
 
 impl Work {
@@ -145,7 +193,7 @@ impl Work {
         if later > 0 {
             return Err(StoreError::Conflict("a later coat lies on it: take that back first".into()));
         }
-        let done = sqlx::query("UPDATE coat SET done_at = NULL WHERE id = ? AND done_at IS NOT NULL")
+        let done = sqlx::query("UPDATE coat SET done_at = NULL, laid = NULL, dry_at = NULL, cured_at = NULL WHERE id = ? AND done_at IS NOT NULL")
             .bind(coat.id)
             .execute(&mut *self.tx)
             .await?;
@@ -158,35 +206,46 @@ impl Work {
         Ok(())
     }
 
-    /// Records that a coat was laid on. The coats after it keep their spacing from the time it really went on.
-    pub async fn lay_coat(&mut self, coat: &Coat) -> Result<()> {
-        let done = sqlx::query("UPDATE coat SET done_at = ? WHERE id = ? AND done_at IS NULL")
-            .bind(self.stamp())
+    /// Records that a coat was laid on at a moment. The coats after it keep their spacing from what it really needs to dry.
+    pub async fn lay_coat(&mut self, coat: &Coat, at: Timestamp, laid: &Laid, drying: Drying) -> Result<()> {
+        let sql = "UPDATE coat SET done_at = ?, laid = ?, dry_at = ?, cured_at = ? WHERE id = ? AND done_at IS NULL
+                   AND NOT EXISTS (SELECT 1 FROM coat c WHERE c.plan_id = coat.plan_id AND c.seq < coat.seq AND c.done_at IS NULL)";
+        let done = sqlx::query(sql)
+            .bind(at.to_string())
+            .bind(serde_json::to_string(laid)?)
+            .bind(drying.dry.to_string())
+            .bind(drying.cured.to_string())
             .bind(coat.id)
             .execute(&mut *self.tx)
             .await?;
         if done.rows_affected() == 0 {
-            return Err(StoreError::Conflict("this coat is on already".into()));
+            return Err(StoreError::Conflict("this coat is on already, or the one below is not: look again".into()));
         }
-        let planned: Timestamp = coat.earliest_at.parse().unwrap_or(self.act.at);
-        let late = self.act.at.duration_since(planned);
-        let following: Vec<Coat> = sqlx::query_as(sqlx::AssertSqlSafe(format!("{COAT} WHERE plan_id = ? AND seq > ?")))
-            .bind(coat.plan_id)
-            .bind(coat.seq)
-            .fetch_all(&mut *self.tx)
-            .await?;
+        let following: Vec<Coat> =
+            sqlx::query_as(sqlx::AssertSqlSafe(format!("{COAT} WHERE plan_id = ? AND seq > ? ORDER BY seq")))
+                .bind(coat.plan_id)
+                .bind(coat.seq)
+                .fetch_all(&mut *self.tx)
+                .await?;
+        let planned: Option<Timestamp> = following.first().and_then(|next| next.earliest_at.parse().ok());
+        let late = planned.map(|planned| drying.next.duration_since(planned)).unwrap_or_default();
         let shifted =
             |at: &str| at.parse::<Timestamp>().map(|t| (t + late).to_string()).unwrap_or_else(|_| at.to_owned());
-        for next in following {
+        for (n, next) in following.iter().enumerate() {
+            let latest = next.latest_at.as_deref().map(shifted);
             sqlx::query("UPDATE coat SET earliest_at = ?, latest_at = ? WHERE id = ?")
                 .bind(shifted(&next.earliest_at))
-                .bind(next.latest_at.as_deref().map(shifted))
+                .bind(if n == 0 { drying.next_latest.map(|t| t.to_string()) } else { latest })
                 .bind(next.id)
                 .execute(&mut *self.tx)
                 .await?;
         }
-        let body = serde_json::json!({ "coat": coat.id, "litres": coat.litres });
-        self.note(Some(coat.boat_id), None, "coat", &format!("Laid on {}", coat.name.to_lowercase()), &body).await?;
+        let body = serde_json::json!({ "coat": coat.id, "litres": laid.litres.unwrap_or(coat.litres), "laid": laid });
+        let told = match laid.why.as_str() {
+            "" => format!("Laid on {}", coat.name.to_lowercase()),
+            why => format!("Laid on against the rule, {}, because {why}", coat.name.to_lowercase()),
+        };
+        self.note(Some(coat.boat_id), None, "coat", &told, &body).await?;
         Ok(())
     }
 }

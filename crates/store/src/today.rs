@@ -4,7 +4,7 @@ use mend_keel_core::grid::Side;
 use mend_keel_core::survey::{Cause, Grade};
 use sqlx::FromRow;
 
-use crate::plans::Coat;
+use crate::plans::{COAT, Coat};
 use crate::{Result, Store, boats};
 
 /// A boat, with one of its tasks that can be done next; boats without one have a row of their own.
@@ -82,13 +82,15 @@ impl NextRow {
     }
 }
 
-/// The next coat of each plan of all boats.
-pub async fn coats(store: &Store) -> Result<Vec<Coat>> {
-    let sql = "SELECT id, plan_id, boat_id, seq, name, litres, earliest_at, latest_at, done_at FROM coat
-               WHERE done_at IS NULL AND plan_id IN (SELECT id FROM plan WHERE withdrawn = 0) AND seq = (SELECT min(c.seq) FROM coat c WHERE c.plan_id = coat.plan_id AND c.done_at IS NULL)
-                   AND boat_id IN (SELECT id FROM boat WHERE archived = 0)
-               ORDER BY boat_id, plan_id";
-    Ok(sqlx::query_as(sql).fetch_all(store.pool()).await?)
+/// The next coat of each plan of all boats, and the last one laid of each while it still cures.
+pub async fn coats(store: &Store, now: &str) -> Result<Vec<Coat>> {
+    let sql = format!(
+        "{COAT} WHERE plan_id IN (SELECT id FROM plan WHERE withdrawn = 0) AND boat_id IN (SELECT id FROM boat WHERE archived = 0) AND
+             (seq = (SELECT min(c.seq) FROM coat c WHERE c.plan_id = coat.plan_id AND c.done_at IS NULL) OR
+              (cured_at > ? AND seq = (SELECT max(c.seq) FROM coat c WHERE c.plan_id = coat.plan_id AND c.done_at IS NOT NULL)))
+         ORDER BY boat_id, plan_id, seq"
+    );
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(now).fetch_all(store.pool()).await?)
 }
 
 /// Open findings of all boats on parts that are still there.

@@ -331,7 +331,7 @@
     const at = `/boats/${boat}`;
     const surfaces = [...document.querySelectorAll(".surface-tabs a")].map((a) => a.getAttribute("href"));
     const pages = [at, `${at}/quick`, `${at}/survey`, `${at}/survey/coverage`, `${at}/survey/sample`, `${at}/survey/lines`,
-      `${at}/survey/causes`, `${at}/survey/past`, `${at}/survey/salvage`, `${at}/refasten`, "/offline", "/boats", "/handbook", ...surfaces];
+      `${at}/survey/causes`, `${at}/survey/past`, `${at}/survey/salvage`, `${at}/refasten`, `${at}/finish`, `${at}/finish/upkeep`, "/offline", "/boats", "/handbook", ...surfaces];
     for (const page of pages) {
       try {
         const answer = await fetch(page, { headers: { "X-Put-By": "1" } });

@@ -1,8 +1,54 @@
-//! Coats: which may go on, and how a recipe becomes them.
+//! Coats: the recipes there are, which coat may go on, and how a recipe becomes coats.
 
 use jiff::{SignedDuration, Timestamp};
-use mend_keel_core::finish;
-use mend_keel_store::plans::{Coat, NewCoat};
+use mend_keel_core::finish::{self, Recipe, Step};
+use mend_keel_core::grid::{Address, Side};
+use mend_keel_store::boats::Boat;
+use mend_keel_store::plans::{Coat, NewCoat, Plan};
+use mend_keel_store::recipes::{self, Own};
+use mend_keel_store::{Store, StoreError};
+
+/// Every recipe a plan may be made by: the shipped ones, and the yard's own.
+#[derive(Debug)]
+pub struct Recipes {
+    pub own: Vec<Own>,
+}
+
+impl Recipes {
+    pub async fn load(store: &Store) -> Result<Self, StoreError> {
+        Ok(Self { own: recipes::all(store).await? })
+    }
+
+    /// Code and name, the yard's own first.
+    pub fn names(&self) -> Vec<(String, String)> {
+        let own = self.own.iter().map(|own| (own.code.clone(), own.name.clone()));
+        own.chain(Recipe::ALL.iter().map(|r| (r.code().to_owned(), r.label().to_owned()))).collect()
+    }
+
+    /// Name and coats of a recipe.
+    pub fn find(&self, code: &str) -> Option<(String, Vec<Step>)> {
+        match self.own.iter().find(|own| own.code == code) {
+            Some(own) => Some((own.name.clone(), own.steps.clone())),
+            None => Recipe::from_code(code).map(|r| (r.label().to_owned(), r.steps())),
+        }
+    }
+}
+
+/// The coats a plan was made with: as they were then, whatever became of the recipe.
+pub fn steps_of(plan: &Plan) -> Option<Vec<Step>> {
+    let kept = &plan.asked["steps"];
+    if kept.is_array() {
+        return serde_json::from_value(kept.clone()).ok();
+    }
+    plan.asked["recipe"].as_str().and_then(Recipe::from_code).map(Recipe::steps)
+}
+
+/// The name of the recipe a plan was made by.
+pub fn recipe_of(plan: &Plan) -> String {
+    let named = plan.asked["recipe_name"].as_str().map(str::to_owned);
+    let shipped = || plan.asked["recipe"].as_str().and_then(Recipe::from_code).map(|r| r.label().to_owned());
+    named.or_else(shipped).unwrap_or_default()
+}
 
 /// `done`, `now`, `wait`, or `sand` when the coat below has waited too long.
 pub fn state(coat: &Coat, now: Timestamp) -> &'static str {
@@ -18,9 +64,14 @@ pub fn state(coat: &Coat, now: Timestamp) -> &'static str {
     }
 }
 
+/// Hours as a length of time.
+pub fn lasting(hours: f64) -> SignedDuration {
+    SignedDuration::from_secs_f64(hours * 3600.0)
+}
+
 /// The coats of a plan with their times from the first one's.
 pub fn coats_from(plan: &finish::Plan, start: Timestamp) -> Vec<NewCoat> {
-    let after = |hours: f64| start + SignedDuration::from_secs_f64(hours * 3600.0);
+    let after = |hours: f64| start + lasting(hours);
     let coat = |c: &finish::Coat| NewCoat {
         name: c.step.step.clone(),
         litres: c.litres,
@@ -28,4 +79,40 @@ pub fn coats_from(plan: &finish::Plan, start: Timestamp) -> Vec<NewCoat> {
         latest: c.latest.map(after),
     };
     plan.coats.iter().map(coat).collect()
+}
+
+/// A stretch of her planking that is coated as one.
+#[derive(Debug, Clone)]
+pub struct Stretch {
+    pub code: &'static str,
+    pub label: &'static str,
+    /// m², by her grid.
+    pub area: f64,
+    sides: &'static [Side],
+    strakes: (u32, u32),
+}
+
+impl Stretch {
+    /// Whether a place of her planking lies in it.
+    pub fn holds(&self, at: Address) -> bool {
+        self.sides.contains(&at.side) && (self.strakes.0..=self.strakes.1).contains(&at.strake)
+    }
+}
+
+/// What of her planking is coated as one, with its area by the grid.
+pub fn stretches(boat: &Boat) -> Vec<Stretch> {
+    let shell = &boat.shell;
+    let (keel, water, sheer) = (1, boat.waterline_strake, shell.strake_count());
+    let all: [(&str, &str, &'static [Side], (u32, u32)); 5] = [
+        ("topsides_port", "Topsides, port", &[Side::Port], (water + 1, sheer)),
+        ("topsides_starboard", "Topsides, starboard", &[Side::Starboard], (water + 1, sheer)),
+        ("topsides", "Topsides, both sides", &Side::BOTH, (water + 1, sheer)),
+        ("bottom", "Bottom, both sides", &Side::BOTH, (keel, water.min(sheer))),
+        ("hull", "All planking outside", &Side::BOTH, (keel, sheer)),
+    ];
+    let stretch = |(code, label, sides, strakes): (_, _, &'static [Side], (u32, u32))| {
+        let area = sides.iter().map(|side| shell.area(*side, strakes.0, strakes.1)).sum();
+        Stretch { code, label, area, sides, strakes }
+    };
+    all.into_iter().map(stretch).filter(|s| s.area > 0.0).collect()
 }

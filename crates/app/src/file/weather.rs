@@ -4,12 +4,13 @@ use std::collections::HashMap;
 
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
-use mend_keel_core::finish::Recipe;
 use mend_keel_core::finish::coats::{Area, Hour, Step};
 use mend_keel_exchange::sheet::weather::WeatherRow;
 use mend_keel_store::plans::{Coat, Plan};
 use mend_keel_store::weather::{self, Foretold};
 use mend_keel_store::{Store, StoreError};
+
+use super::finish::steps_of;
 
 /// Days looked ahead.
 pub const DAYS: usize = 14;
@@ -96,8 +97,7 @@ pub fn waiting<'p>(plans: &'p [Plan], coats: &'p [Coat], outlook: &Outlook) -> V
     plans
         .iter()
         .filter_map(|plan| {
-            let recipe = plan.asked["recipe"].as_str().and_then(Recipe::from_code)?;
-            let steps: Vec<_> = recipe.steps().collect();
+            let steps = steps_of(plan)?;
             let left: Vec<&Coat> = coats.iter().filter(|c| c.plan_id == plan.id && c.done_at.is_none()).collect();
             let next = left.first()?;
             let earliest = next.earliest_at.parse().map_or(outlook.now, |at| outlook.hour(at));
@@ -106,7 +106,7 @@ pub fn waiting<'p>(plans: &'p [Plan], coats: &'p [Coat], outlook: &Outlook) -> V
             let not_before = if begun { outlook.now.max(earliest) } else { outlook.now };
             let steps = left
                 .iter()
-                .map(|c| usize::try_from(c.seq).ok().and_then(|seq| steps.get(seq)).map(|s| Step::of(s)))
+                .map(|c| usize::try_from(c.seq).ok().and_then(|seq| steps.get(seq)).map(Step::of))
                 .collect::<Option<Vec<Step>>>()?;
             Some(Waiting {
                 plan,

@@ -40,9 +40,10 @@ struct Next {
 }
 
 struct CoatToday {
+    id: i64,
     name: String,
     when: String,
-    /// `now`, `wait`, or `sand`: the one below must be sanded first.
+    /// `now`, `wait`, or `sand`: the one below must be sanded first; `drying`, `curing`.
     state: &'static str,
 }
 
@@ -69,11 +70,15 @@ pub async fn show(desk: Desk<'_>, user: User) -> Result {
         let Some(boat) = shown.last_mut().filter(|b| b.next.len() < NEXT_TASKS) else { continue };
         boat.next.extend(next.task.map(|t| Next { what: t.what, plank: t.part, hours: view::hours(t.p50) }));
     }
-    for coat in today::coats(desk.store).await? {
-        if let Some(boat) = shown.iter_mut().find(|b| b.id == coat.boat_id) {
-            let state = crate::file::finish::state(&coat, now);
-            boat.coats.push(CoatToday { when: view::when_next(&coat.earliest_at), name: coat.name, state });
-        }
+    for coat in today::coats(desk.store, &now.to_string()).await? {
+        let Some(boat) = shown.iter_mut().find(|b| b.id == coat.boat_id) else { continue };
+        let dry = coat.dry_at.as_deref().filter(|dry| dry.parse().is_ok_and(|dry: Timestamp| dry > now));
+        let (state, when) = match (&coat.done_at, dry, &coat.cured_at) {
+            (Some(_), Some(dry), _) => ("drying", dry),
+            (Some(_), None, Some(cured)) => ("curing", cured.as_str()),
+            _ => (crate::file::finish::state(&coat, now), coat.earliest_at.as_str()),
+        };
+        boat.coats.push(CoatToday { id: coat.id, when: view::when_next(when), name: coat.name, state });
     }
     let found = today::found(desk.store).await?;
     for boat in &mut shown {

@@ -16,6 +16,7 @@ pub mod seam_lines;
 pub mod shape;
 pub mod surface;
 pub mod svg;
+pub mod years;
 
 use mend_keel_core::fastening::record::Fastened;
 use mend_keel_core::units::{LengthUnit, MM_PER_INCH, Precision, format_length, parse_length};

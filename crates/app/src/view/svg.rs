@@ -20,6 +20,16 @@ pub fn safe(text: &str) -> String {
     out
 }
 
+/// A text cut to so many characters, with an ellipsis where it was cut.
+pub fn short(text: &str, most: usize) -> String {
+    if text.chars().count() <= most {
+        return text.to_owned();
+    }
+    let mut cut: String = text.chars().take(most.saturating_sub(1)).collect();
+    cut.push('…');
+    cut
+}
+
 /// `x,y x,y …` to a tenth.
 pub fn points(points: impl IntoIterator<Item = [f64; 2]>) -> String {
     let mut out = String::new();

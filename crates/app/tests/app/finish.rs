@@ -85,3 +85,256 @@ async fn a_forecast_that_cannot_be_read_changes_nothing_and_says_where() {
     fields.retain(|(name, _)| name != "kept");
     assert!(visitor.post(&nothing, &fields).await.text.contains("no plan was shown that could be kept"));
 }
+
+/// The id of a boat's next coat, out of its page.
+fn next_coat(page: &str) -> String {
+    let at = page.rfind("/coats/").expect("a coat can be laid");
+    page[at + 7..].chars().take_while(char::is_ascii_digit).collect()
+}
+
+async fn lay(visitor: &Visitor, coat: &str, fields: &[(&str, &str)]) -> crate::support::Answer {
+    let page = format!("/boats/1/coats/{coat}");
+    visitor.send(&page, &format!("{page}/lay"), fields).await
+}
+
+const FAIR: [(&str, &str); 4] = [("temperature", "18"), ("humidity", "55"), ("wood", "12"), ("ready", "1")];
+
+#[tokio::test]
+async fn a_coat_is_held_back_by_each_rule_it_breaks_and_laid_against_it_only_with_a_reason() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    plan(&visitor, "Rudder", "2").await;
+    let coat = next_coat(&visitor.get("/boats/1/finish").await.text);
+    let with = |changed: (&'static str, &'static str)| {
+        FAIR.into_iter()
+            .map(|(field, value)| if field == changed.0 { changed } else { (field, value) })
+            .collect::<Vec<_>>()
+    };
+    for (wrong, says) in [
+        (("temperature", "4"), "too cold for this product"),
+        (("humidity", "88"), "the air is too damp for this product"),
+        (("wood", "19"), "the wood is too wet"),
+        (("wood", ""), "nobody measured how wet the wood is"),
+        (("ready", "0"), "say that it is so"),
+    ] {
+        let held = lay(&visitor, &coat, &with(wrong)).await;
+        assert!(held.status == 422 && held.text.contains(says), "{says}: {}", held.status);
+        assert!(held.text.contains("a rule stands against it") && held.text.contains("name=\"why\""));
+    }
+    let bad = lay(&visitor, &coat, &with(("humidity", "140"))).await;
+    assert!(bad.status == 422 && bad.text.contains("must be between 1 and 100"), "{}", bad.text);
+    assert!(visitor.get("/boats/1/finish").await.text.contains("0 of 6 on"), "nothing was laid");
+
+    let mut against = with(("wood", "19"));
+    against.push(("why", "a test patch for the owner"));
+    assert_eq!(lay(&visitor, &coat, &against).await.status, 303);
+    let after = visitor.get("/boats/1/finish").await.text;
+    assert!(after.contains("1 of 6 on") && after.contains("against the rule, because a test patch for the owner"));
+    assert!(visitor.get("/boats/1/story").await.text.contains("Laid on against the rule"));
+
+    // The next one goes on sixteen hours later at 20 °C: not now, and not twice.
+    let second = next_coat(&after);
+    assert_ne!(second, coat);
+    let early = lay(&visitor, &second, &FAIR).await;
+    assert!(early.status == 422 && early.text.contains("the coat below is not ready"));
+    let first = format!("/boats/1/coats/{coat}");
+    let on = visitor.get(&first).await.text;
+    assert!(on.contains("✓ On since") && !on.contains("/lay\""));
+    assert!(visitor.get("/").await.text.contains("wet until"));
+}
+
+#[tokio::test]
+async fn a_coat_takes_its_batch_from_the_stores_and_tells_what_was_seen() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    plan(&visitor, "Rudder", "2").await;
+    let coat = next_coat(&visitor.get("/boats/1/finish").await.text);
+    let page = visitor.get(&format!("/boats/1/coats/{coat}")).await.text;
+    let at = page.find("batch V-610").expect("the demo has an open tin of varnish");
+    let lot: String = {
+        let option = &page[page[..at].rfind("value=\"").unwrap() + 7..];
+        option.chars().take_while(char::is_ascii_digit).collect()
+    };
+    let with = |litres: &'static str, lot: &str| {
+        let mut fields: Vec<(&'static str, String)> = FAIR.iter().map(|(f, v)| (*f, (*v).to_owned())).collect();
+        fields.extend([("lot", lot.to_owned()), ("litres", litres.to_owned()), ("seen_runs", "1".to_owned())]);
+        fields
+    };
+    let send = async |litres, lot: &str| {
+        let fields = with(litres, lot);
+        let fields: Vec<(&str, &str)> = fields.iter().map(|(f, v)| (*f, v.as_str())).collect();
+        lay(&visitor, &coat, &fields).await
+    };
+    let too_much = send("900", &lot).await;
+    assert!(too_much.status == 422 && too_much.text.contains("of it, "), "{}", too_much.text);
+    assert!(too_much.text.contains("name=\"seen_runs\" value=\"1\" checked"), "what was ticked stays");
+    assert_eq!(send("0.25", &lot).await.status, 303);
+    let after = visitor.get("/boats/1/finish").await.text;
+    assert!(after.contains("18 °C, 55 %, wood 12 %, batch V-610, runs"), "{after}");
+    assert!(after.contains("0.25 l"));
+}
+
+#[tokio::test]
+async fn a_simulated_forecast_keeps_no_times_whoever_asks() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    plan(&visitor, "Topsides, port", "9").await;
+    let keep = format!("{PAGE}/keep");
+    let coat = next_coat(&visitor.get("/boats/1/finish").await.text);
+    let page = visitor.get(PAGE).await.text;
+    let mut fields = keys(&page, &format!("{PAGE}"));
+    fields.retain(|(name, _)| name == "csrf");
+    fields.push(("once".into(), "forged-once".into()));
+    fields.push(("kept".into(), format!("{coat}:2026-12-01T10:00:00Z")));
+    let refused = visitor.post(&keep, &fields).await;
+    assert!(
+        refused.status == 409 && refused.text.contains("the forecast is simulated"),
+        "{} {}",
+        refused.status,
+        refused.text
+    );
+}
+
+#[tokio::test]
+async fn an_own_recipe_has_versions_and_a_plan_keeps_the_coats_it_was_made_with() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let at = "/boats/1/finish/recipes";
+    let from = format!("{at}?from=sole");
+    let sole = visitor.get(&from).await.text;
+    assert!(sole.contains("value=\"Sole, two-part, ours\"") && sole.contains("name=\"touch_dry_2\" value=\"3\""));
+    let mut fields = typed_over(&sole, at);
+    let set = |fields: &mut Vec<(String, String)>, name: &str, value: &str| {
+        fields.iter_mut().find(|(n, _)| n == name).unwrap_or_else(|| panic!("{name}")).1 = value.to_owned();
+    };
+    set(&mut fields, "recoat_min_1", "1");
+    let wrong = visitor.post(at, &fields).await;
+    assert!(
+        wrong.status == 422 && wrong.text.contains("no coat goes on before the one below is dry"),
+        "{}",
+        wrong.text
+    );
+    assert!(wrong.text.contains("name=\"recoat_min_1\" value=\"1\""), "what was typed stays");
+
+    let mut fields = typed_over(&visitor.get(&from).await.text, at);
+    set(&mut fields, "name", "Sole, our way");
+    set(&mut fields, "step_2", "");
+    let kept = visitor.post(at, &fields).await;
+    assert_eq!(kept.status, 303);
+    let page = visitor.get("/boats/1/finish").await.text;
+    assert!(page.contains("Sole, our way"));
+    let code = kept.location.rsplit('=').next().unwrap().to_owned();
+    let asked = [
+        ("what", "Sole"),
+        ("recipe", code.as_str()),
+        ("area", "4"),
+        ("place", "shed"),
+        ("temperature", "18"),
+        ("humidity", "50"),
+        ("start", ""),
+    ];
+    assert_eq!(visitor.send("/boats/1/finish", "/boats/1/finish", &asked).await.status, 303);
+    assert!(visitor.get("/boats/1/finish").await.text.contains("0 of 2 on"));
+
+    // A change makes a new version; the plan stays as it was. The old page cannot be kept over it.
+    let open = visitor.get(&format!("{at}?from={code}")).await.text;
+    let (mut change, mut stale) =
+        (typed_over(&open, at), typed_over(&visitor.get(&format!("{at}?from={code}")).await.text, at));
+    set(&mut change, "step_1", "");
+    assert_eq!(visitor.post(at, &change).await.status, 303);
+    set(&mut stale, "product_0", "something else");
+    let late = visitor.post(at, &stale).await;
+    assert!(late.status == 422 && late.text.contains("somebody else changed this recipe"));
+    let finish = visitor.get("/boats/1/finish").await.text;
+    assert!(finish.contains("0 of 2 on") && finish.contains("Two-part polyurethane 2"));
+}
+
+/// Every field of a form as it stands on the page.
+fn typed_over(page: &str, action: &str) -> Vec<(String, String)> {
+    let mut fields = keys(page, action);
+    fields.retain(|(name, _)| name == "csrf" || name == "once");
+    let form = &page[page.find(&format!("action=\"{action}\" class=\"sheet\"")).expect("the form")..];
+    let form = &form[..form.find("</form>").unwrap()];
+    let attribute = |tag: &str, name: &str| {
+        let from = tag.find(&format!("{name}=\""))? + name.len() + 2;
+        Some(tag[from..from + tag[from..].find('"')?].to_owned())
+    };
+    for tag in form.split("<input").skip(1) {
+        let tag = &tag[..tag.find('>').unwrap()];
+        let (Some(name), Some(value)) =
+            (attribute(tag, " name").or_else(|| attribute(tag, "name")), attribute(tag, "value"))
+        else {
+            continue;
+        };
+        if name != "csrf" && name != "once" {
+            fields.push((name, value));
+        }
+    }
+    for select in form.split("<select").skip(1) {
+        let name = attribute(select, "name").unwrap();
+        let end = select.find("</select>").unwrap();
+        let picked = select[..end]
+            .split("<option")
+            .skip(1)
+            .find(|o| o.contains(" selected"))
+            .and_then(|o| attribute(o, "value"));
+        fields.push((name, picked.unwrap_or_else(|| "one_part".into())));
+    }
+    fields
+}
+
+#[tokio::test]
+async fn upkeep_says_when_each_coat_is_due_and_an_inspection_moves_it() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let at = "/boats/1/finish/upkeep";
+    let empty = visitor.get(at).await.text;
+    assert!(empty.contains("Say where she lies") && !empty.contains("A coated face"));
+    let wrong = visitor.send(at, "/boats/1/finish/berth", &[("latitude", "120"), ("bow", "")]).await;
+    assert!(wrong.status == 422 && wrong.text.contains("value=\"120\""));
+    assert_eq!(visitor.send(at, "/boats/1/finish/berth", &[("latitude", "50"), ("bow", "")]).await.status, 303);
+    let face = |on_day: &'static str| {
+        [
+            ("what", "Hatch"),
+            ("coat", "varnish"),
+            ("area", "1.5"),
+            ("looks", "around"),
+            ("tilt", "0"),
+            ("shade", "0"),
+            ("height", "0"),
+            ("on_day", on_day),
+        ]
+    };
+    let later = visitor.send(at, at, &face("2199-01-01")).await;
+    assert!(later.status == 422 && later.text.contains("is yet to come"));
+    assert_eq!(visitor.send(at, at, &face("2026-01-01")).await.status, 303);
+    let due = visitor.get(at).await.text;
+    // Flat at 50°: two years of life, two fifths of it are 292 days.
+    assert!(
+        due.contains("since 20 Oct 2026") && due.contains("nobody looked yet") && due.contains("12 times"),
+        "{due}"
+    );
+    let calendar = visitor.get("/boats/1/finish/upkeep.ics").await.text;
+    assert!(calendar.contains("BEGIN:VCALENDAR") && calendar.contains("DTSTART;VALUE=DATE:20261020"), "{calendar}");
+
+    let form = due.find("/seen\"").map(|end| due[due[..end].rfind('"').unwrap() + 1..end + 5].to_owned()).unwrap();
+    let id: String = form.rsplit('/').nth(1).unwrap().to_owned();
+    let (worn, day) = (format!("worn{id}"), format!("day{id}"));
+    let before = visitor.send(at, &form, &[(&worn, "20"), (&day, "2025-06-01"), ("note", "")]).await;
+    assert!(before.status == 422 && before.text.contains("is before the coat"));
+    assert_eq!(
+        visitor.send(at, &form, &[(&worn, "10"), (&day, "2026-11-01"), ("note", "still bright")]).await.status,
+        303
+    );
+    let seen = visitor.get(at).await.text;
+    assert!(
+        seen.contains("moved by what was seen")
+            && seen.contains("still bright")
+            && !seen.contains("To be refreshed since")
+    );
+}

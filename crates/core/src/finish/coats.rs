@@ -1031,7 +1031,7 @@ mod tests {
         assert_eq!(whole[0][16], Why { hours: 1, ..Why::default() }, "two hours do not end by five");
         assert_eq!(whole[0][7].hours, 1);
         // A recipe of the table can be placed as it is.
-        let steps = super::super::Recipe::PaintTopsides.steps().map(Step::of).collect();
+        let steps = super::super::Recipe::PaintTopsides.steps().iter().map(Step::of).collect();
         assert!(planned(&job(fair(24 * 14), vec![Area { steps, ..area(1) }])).proven);
     }
 

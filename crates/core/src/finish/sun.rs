@@ -83,8 +83,15 @@ pub fn wear(face: &Face) -> Result<Wear, InputError> {
     error::within("bearing", face.bearing, -360.0, 360.0)?;
     error::within("shade", face.shade, 0.0, 1.0)?;
     let dose = mean(face.latitude, face.tilt, face.bearing) * (1.0 - face.shade) / *REFERENCE;
-    let varnish_years = if dose > 0.0 { (VARNISH.0 / dose).min(VARNISH.1) } else { VARNISH.1 };
-    Ok(Wear { dose, varnish_years, paint_years: (PAINT.0 * varnish_years).min(PAINT.1) })
+    Ok(Wear::of(dose))
+}
+
+impl Wear {
+    /// The lives of coats under a yearly dose.
+    pub(super) fn of(dose: f64) -> Self {
+        let varnish_years = if dose > 0.0 { (VARNISH.0 / dose).min(VARNISH.1) } else { VARNISH.1 };
+        Self { dose, varnish_years, paint_years: (PAINT.0 * varnish_years).min(PAINT.1) }
+    }
 }
 
 /// The life of a coat, years, after an inspection saw it `worn` (0 … 1) when it was `years` old.

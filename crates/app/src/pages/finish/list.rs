@@ -2,14 +2,15 @@
 
 use askama::Template;
 use jiff::Timestamp;
-use mend_keel_core::finish::{self, Recipe};
+use mend_keel_core::finish;
 use mend_keel_core::{InputError, Verdict};
-use mend_keel_store::plans::{self, Coat, NewPlan};
+use mend_keel_store::plans::{self, Coat, Laid, NewPlan};
 use rocket::{get, post};
 use serde_json::json;
 
+use super::coat::SEEN;
 use crate::file::boat::BoatFile;
-use crate::file::finish::{coats_from, state};
+use crate::file::finish::{Recipes, coats_from, recipe_of, state, steps_of, stretches};
 use crate::view;
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
@@ -25,6 +26,8 @@ struct List {
     plans: Vec<PlanView>,
     recipes: Vec<(String, String)>,
     places: Vec<(String, String)>,
+    /// Stretches of her planking, each with its area by the grid.
+    stretches: Vec<(String, String)>,
     typed: Typed,
     faults: Faults,
 }
@@ -34,8 +37,12 @@ struct PlanView {
     /// None of its coats is on: it can be taken back.
     untouched: bool,
     what: String,
-    recipe: &'static str,
+    recipe: String,
     asked: String,
+    /// `4 of 10 on`.
+    on: String,
+    paper: String,
+    hours: String,
     reasons: Vec<ReasonView>,
     coats: Vec<CoatView>,
     litres: String,
@@ -46,6 +53,9 @@ struct CoatView {
     name: String,
     sand: String,
     litres: String,
+    /// How it went on, where it did.
+    laid: String,
+    against: String,
     when: String,
     state: &'static str,
     /// The next one that may be laid on.
@@ -59,21 +69,26 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
     let mut shown = Vec::new();
     for plan in plans::of_boat(desk.store, file.boat.id, "finish").await? {
         let number = |field: &str| plan.asked[field].as_f64().unwrap_or(0.0);
-        let Some(recipe) = plan.asked["recipe"].as_str().and_then(Recipe::from_code) else {
-            continue;
-        };
+        let Some(steps) = steps_of(&plan) else { continue };
         let (area, temperature, humidity) = (number("area"), number("temperature"), number("humidity"));
-        let steps: Vec<_> = recipe.steps().collect();
         let coats: Vec<&Coat> = file.coats.iter().filter(|c| c.plan_id == plan.id).collect();
         let next = coats.iter().find(|c| c.done_at.is_none()).map(|c| c.id);
         let last = coats.iter().rev().find(|c| c.done_at.is_some()).map(|c| c.id);
-        let computed = finish::plan(recipe, area, temperature, humidity).map(|p| p.reasons).unwrap_or_default();
+        let planned = finish::plan(&steps, area, temperature, humidity).ok();
+        let computed = planned.as_ref().map(|p| p.reasons.clone()).unwrap_or_default();
+        let on = coats.iter().filter(|c| c.done_at.is_some()).count();
         shown.push(PlanView {
             id: plan.id,
             untouched: coats.iter().all(|c| c.done_at.is_none()),
             what: plan.asked["what"].as_str().unwrap_or_default().to_owned(),
-            recipe: recipe.label(),
+            recipe: recipe_of(&plan),
             asked: format!("{area} m² at {temperature} °C and {humidity} % humidity"),
+            on: format!("{on} of {} on", coats.len()),
+            paper: planned.as_ref().map_or(String::new(), |p| {
+                let papers = p.paper.iter().map(|paper| format!("{} for {:.1} m²", paper.grit, paper.area));
+                papers.collect::<Vec<_>>().join(", ")
+            }),
+            hours: planned.map_or(String::new(), |p| view::hours(p.hours)),
             reasons: reasons::views(&computed, desk.units),
             litres: format!("{:.2} l", coats.iter().map(|c| c.litres).sum::<f64>()),
             coats: coats
@@ -85,7 +100,12 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
                         .get(c.seq as usize)
                         .and_then(|s| s.grit_before)
                         .map_or(String::new(), |grit| format!("sand with {grit} first")),
-                    litres: format!("{:.2} l", c.litres),
+                    litres: format!("{:.2} l", c.laid.as_ref().and_then(|l| l.litres).unwrap_or(c.litres)),
+                    laid: c.laid.as_ref().map_or(String::new(), laid_says),
+                    against: c.laid.as_ref().map_or(String::new(), |l| match l.why.as_str() {
+                        "" => String::new(),
+                        why => format!("against the rule, because {why}: {}", l.against.join("; ")),
+                    }),
                     when: view::when_next(c.done_at.as_deref().unwrap_or(&c.earliest_at)),
                     state: state(c, now),
                     is_next: next == Some(c.id),
@@ -98,11 +118,33 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         page: desk.boat_page(file, "Finish", "finish"),
         boat_id: file.boat.id,
         plans: shown,
-        recipes: Recipe::ALL.iter().map(|r| (r.code().to_owned(), r.label().to_owned())).collect(),
+        recipes: Recipes::load(desk.store).await?.names(),
+        stretches: stretches(&file.boat)
+            .into_iter()
+            .map(|s| (s.code.to_owned(), format!("{}, {:.1} m² by the grid", s.label, s.area)))
+            .collect(),
         places: PLACES.iter().map(|(code, label)| ((*code).to_owned(), (*label).to_owned())).collect(),
         typed,
         faults,
     })
+}
+
+/// How a coat went on, in a line.
+fn laid_says(laid: &Laid) -> String {
+    let mut told: Vec<String> = Vec::new();
+    told.extend(laid.temperature.map(|t| format!("{t:.0} °C")));
+    told.extend(laid.humidity.map(|h| format!("{h:.0} %")));
+    told.extend(laid.wood.map(|w| format!("wood {w:.0} %")));
+    if !laid.batch.is_empty() {
+        told.push(format!("batch {}", laid.batch));
+    }
+    let seen =
+        SEEN.iter().filter(|(code, _)| laid.seen.iter().any(|s| s == code)).map(|(_, label)| label.to_lowercase());
+    told.extend(seen);
+    if !laid.note.is_empty() {
+        told.push(laid.note.clone());
+    }
+    told.join(", ")
 }
 
 /// Where a face stands while it is coated.
@@ -121,21 +163,36 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
-    let what = read.name("what");
-    let recipe = read.choice("recipe", Recipe::from_code);
+    let stretch =
+        read.optional_choice("of", |code| stretches(&file.boat).into_iter().find(|s| s.code == code).map(|s| s.code));
+    let stretch = stretches(&file.boat).into_iter().find(|s| Some(s.code) == stretch);
+    // What is typed counts before the grid.
+    let what = match &stretch {
+        Some(stretch) if posted.form.get("what").trim().is_empty() => stretch.label.to_owned(),
+        _ => read.name("what"),
+    };
+    let recipes = Recipes::load(desk.store).await?;
+    let code = posted.form.get("recipe");
+    let recipe = recipes.find(code);
+    if recipe.is_none() {
+        read.faults.add(InputError::new("recipe", "is not one of the recipes"));
+    }
     let place =
         read.optional_choice("place", |code| PLACES.iter().find(|(c, _)| *c == code)).map_or("outside", |p| p.0);
-    let area = read.number("area", 0.01, 10_000.0);
+    let area = match &stretch {
+        Some(stretch) if posted.form.get("area").trim().is_empty() => (stretch.area * 100.0).round() / 100.0,
+        _ => read.number("area", 0.01, 10_000.0),
+    };
     let temperature = read.number("temperature", 5.0, 35.0);
     let humidity = read.number("humidity", 1.0, 95.0);
     let start = start_time(posted.form.get("start")).unwrap_or_else(|e| {
         read.faults.add(e);
         Timestamp::now()
     });
-    let (Some(recipe), true) = (recipe, read.faults.is_empty()) else {
+    let (Some((recipe_name, steps)), true) = (recipe, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults).await?);
     };
-    let plan = finish::plan(recipe, area, temperature, humidity).map_err(|e| AppError::Refused(e.to_string()))?;
+    let plan = finish::plan(&steps, area, temperature, humidity).map_err(|e| AppError::Refused(e.to_string()))?;
     if let Some(rule) = plan.reasons.iter().find(|r| r.verdict == Verdict::Forbids) {
         // What a rule forbids is not put down as if it could go on.
         read.faults.add(InputError::new("humidity", format!("no coat goes on so: {}", rule.text)));
@@ -147,8 +204,8 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
         member_id: None,
         piece_id: None,
         kind: "finish",
-        summary: format!("Finish planned: {} on {what}, {area} m²", recipe.label().to_lowercase()),
-        asked: json!({ "what": what, "recipe": recipe, "area": area, "place": place, "temperature": temperature, "humidity": humidity, "start": start.to_string() }),
+        summary: format!("Finish planned: {} on {what}, {area} m²", recipe_name.to_lowercase()),
+        asked: json!({ "what": what, "recipe": code, "recipe_name": recipe_name, "steps": steps, "of": stretch.map(|s| s.code), "area": area, "place": place, "temperature": temperature, "humidity": humidity, "start": start.to_string() }),
         answer: json!({ "litres": plan.litres, "coats": coats.len(), "reasons": plan.reasons }),
     };
     let mut work = desk.store.begin(posted.act()).await?;
@@ -174,16 +231,6 @@ fn start_time(text: &str) -> std::result::Result<Timestamp, InputError> {
                 && at.to_zoned_datetime(jiff::tz::TimeZone::UTC).year() < 2200
         })
         .ok_or_else(|| InputError::new("start", "write a date and time, or leave it empty for now"))
-}
-
-#[post("/boats/<id>/coats/<coat>/lay", data = "<posted>")]
-pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, posted: Posted) -> Result {
-    let coat = plans::coat(desk.store, id, coat).await?;
-    let mut work = desk.store.begin(posted.act()).await?;
-    work.lay_coat(&coat).await?;
-    let location = format!("/boats/{id}/finish");
-    work.commit(&location).await?;
-    Ok(Answer::Go(location))
 }
 
 /// A coat that was ticked by mistake: it was not laid on.

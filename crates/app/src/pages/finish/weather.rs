@@ -352,6 +352,10 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let placed = placed
         .filter(|p| !p.is_empty())
         .ok_or_else(|| AppError::Refused("no plan was shown that could be kept".into()))?;
+    // No coat is laid by a forecast that nobody foretold.
+    if kept(desk.store, Timestamp::now()).await?.iter().any(|f| f.simulated) {
+        return Err(AppError::Refused("the forecast is simulated: bring one in as a file, then keep the times".into()));
+    }
     let location = format!("/boats/{id}/finish");
     let mut work = desk.store.begin(posted.act()).await?;
     work.place_coats(id, &placed, &format!("{} coats placed by the forecast", placed.len())).await?;
