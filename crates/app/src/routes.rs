@@ -3,8 +3,8 @@
 use rocket::Route;
 
 use crate::pages::{
-    bench, boats, decide, door, fasten, finish, handbook, jobs, practice, rack, seams, search, shape, stores, story,
-    survey, timber, today, work, yard,
+    bench, boats, decide, door, fasten, finish, handbook, jobs, plan, practice, rack, seams, search, shape, stores,
+    story, survey, timber, today, work, yard,
 };
 
 /// Every route but the assets. Who may call one shows in its arguments: `Owner`, `Crew`, `BoatReader`, `User`;
@@ -17,6 +17,15 @@ pub fn routes() -> Vec<Route> {
         door::sign_in::first,
         door::sign_in::first_account,
         today::show,
+        plan::page,
+        plan::make,
+        plan::hours,
+        plan::close,
+        plan::errand,
+        plan::errand_over,
+        plan::task_day,
+        plan::ics,
+        plan::csv,
         today::echo_length,
         boats::list,
         boats::new_form,

@@ -211,6 +211,11 @@ fn untext(cell: &str) -> &str {
     }
 }
 
+/// Writes a table that is only read by people and spreadsheets: no cell is taken for a formula.
+pub fn table(columns: &[&str], rows: impl Iterator<Item = Vec<String>>) -> String {
+    write(columns, rows.map(|row| row.iter().map(|cell| text(cell)).collect()))
+}
+
 /// Writes a table.
 fn write(columns: &[&str], rows: impl Iterator<Item = Vec<String>>) -> String {
     let mut writer = Writer::from_writer(Vec::new());

@@ -23,6 +23,7 @@ pub mod fastenings;
 pub mod findings;
 pub mod history;
 pub mod members;
+pub mod planned;
 pub mod plans;
 pub mod recipes;
 pub mod samples;

@@ -3,6 +3,7 @@
 use jiff::Timestamp;
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_core::work::tasks::Task as Planned;
+use serde::Deserialize;
 use serde_json::json;
 use sqlx::FromRow;
 
@@ -34,8 +35,58 @@ pub struct Task {
     pub running: i64,
 }
 
-/// A running clock.
+/// What hours are for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum HourKind {
+    Work,
+    Rework,
+    Idle,
+}
+
+impl HourKind {
+    pub const ALL: [Self; 3] = [Self::Work, Self::Rework, Self::Idle];
+
+    pub fn code(self) -> &'static str {
+        match self {
+            Self::Work => "work",
+            Self::Rework => "rework",
+            Self::Idle => "idle",
+        }
+    }
+
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Work => "work",
+            Self::Rework => "doing over",
+            Self::Idle => "waiting",
+        }
+    }
+
+    pub fn from_code(code: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|k| k.code() == code)
+    }
+}
+
+/// Hours of a boat that were not work as planned.
 #[derive(Debug, Clone, FromRow)]
+pub struct Lost {
+    pub kind: String,
+    #[sqlx(try_from = "String")]
+    pub operation: Operation,
+    pub minutes: f64,
+    pub why: String,
+    pub what: String,
+}
+
+/// What was done over or waited for on a boat, newest first.
+pub async fn lost(store: &Store, boat: i64) -> Result<Vec<Lost>> {
+    let sql = "SELECT kind, operation, minutes, why, what FROM clock JOIN task ON task.id = task_id
+               WHERE boat_id = ? AND kind <> 'work' AND minutes > 0 ORDER BY clock.id DESC";
+    Ok(sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?)
+}
+
+/// A running clock.
+#[derive(Debug, Clone, FromRow, Deserialize)]
 pub struct Running {
     pub id: i64,
     pub task_id: i64,
@@ -73,10 +124,34 @@ pub async fn running(store: &Store) -> Result<Vec<Running>> {
     Ok(sqlx::query_as(sql).fetch_all(store.pool()).await?)
 }
 
+/// A task that was done, with the hours booked on it.
+#[derive(Debug, Clone, FromRow)]
+pub struct DoneJob {
+    #[sqlx(try_from = "String")]
+    pub operation: Operation,
+    pub amount: f64,
+    /// As it was reckoned.
+    pub p80: f64,
+    pub hours: f64,
+}
+
+/// Every task that was done with hours booked, in the order they were done.
+pub async fn done_jobs(store: &Store) -> Result<Vec<DoneJob>> {
+    let sql = "SELECT operation, amount, p80, sum(minutes) / 60.0 AS hours FROM task JOIN clock ON task_id = task.id
+               WHERE done_at IS NOT NULL AND kind = 'work' GROUP BY task.id HAVING sum(minutes) > 0 ORDER BY done_at, task.id";
+    Ok(sqlx::query_as(sql).fetch_all(store.pool()).await?)
+}
+
+/// Ids of all tasks of boats that are here, and whether each is done.
+pub async fn ids(store: &Store) -> Result<Vec<(i64, bool)>> {
+    let sql = "SELECT task.id, done_at IS NOT NULL FROM task JOIN boat ON boat.id = boat_id WHERE dropped = 0 AND archived = 0";
+    Ok(sqlx::query_as(sql).fetch_all(store.pool()).await?)
+}
+
 /// Hours per unit of finished tasks, by operation: what the yard has learned.
 pub async fn learned(store: &Store) -> Result<Vec<(Operation, f64)>> {
     let sql = "SELECT operation, sum(minutes) / 60.0 / amount FROM task JOIN clock ON task_id = task.id
-               WHERE done_at IS NOT NULL AND amount > 0 GROUP BY task.id HAVING sum(minutes) > 0";
+               WHERE done_at IS NOT NULL AND amount > 0 AND kind = 'work' GROUP BY task.id HAVING sum(minutes) > 0";
     let rows: Vec<(String, f64)> = sqlx::query_as(sql).fetch_all(store.pool()).await?;
     Ok(rows.into_iter().filter_map(|(op, rate)| Some((Operation::from_code(&op)?, rate))).collect())
 }
@@ -130,6 +205,11 @@ impl Work {
 
     /// Stops a person's clock and books the minutes; nothing happens when none is running.
     pub async fn stop_clock(&mut self, account: i64) -> Result<()> {
+        self.stop_clock_after(account, None).await
+    }
+
+    /// Stops a person's clock and books `minutes` where they are given: it was forgotten, and ran on.
+    pub async fn stop_clock_after(&mut self, account: i64, minutes: Option<f64>) -> Result<()> {
         let sql = "SELECT clock.id, started_at, boat_id, member_id, what FROM clock JOIN task ON task.id = task_id
                    WHERE account_id = ? AND stopped_at IS NULL";
         let open: Option<(i64, String, i64, i64, String)> =
@@ -137,21 +217,22 @@ impl Work {
         let Some((clock, started, boat, plank, what)) = open else {
             return Ok(());
         };
-        let minutes = minutes_between(&started, self.at());
+        let ran = minutes_between(&started, self.at());
+        let minutes = minutes.unwrap_or(ran);
         sqlx::query("UPDATE clock SET stopped_at = ?, minutes = ? WHERE id = ?")
             .bind(self.stamp())
             .bind(minutes)
             .bind(clock)
             .execute(&mut *self.tx)
             .await?;
-        let body = json!({ "clock": clock, "task": what, "minutes": minutes });
+        let body = json!({ "clock": clock, "task": what, "minutes": minutes, "ran": ran });
         self.note(Some(boat), Some(plank), "hours", &format!("{}: {}", what, spoken(minutes)), &body).await?;
         Ok(())
     }
 
     /// Books hours by hand; fewer than none take back what was booked too much, with why. Refused where more would be taken back than
     /// was booked.
-    pub async fn book(&mut self, task: &Task, account: i64, minutes: f64, why: &str) -> Result<()> {
+    pub async fn book(&mut self, task: &Task, account: i64, minutes: f64, kind: HourKind, why: &str) -> Result<()> {
         if minutes < 0.0 {
             let (booked,): (f64,) = sqlx::query_as("SELECT coalesce(sum(minutes), 0.0) FROM clock WHERE task_id = ?")
                 .bind(task.id)
@@ -162,19 +243,23 @@ impl Work {
             }
         }
         let started = self.at() - jiff::SignedDuration::from_secs_f64(minutes.max(0.0) * 60.0);
-        sqlx::query("INSERT INTO clock (task_id, account_id, started_at, stopped_at, minutes) VALUES (?, ?, ?, ?, ?)")
+        sqlx::query("INSERT INTO clock (task_id, account_id, started_at, stopped_at, minutes, kind, why) VALUES (?, ?, ?, ?, ?, ?, ?)")
             .bind(task.id)
             .bind(account)
             .bind(started.to_string())
             .bind(self.stamp())
             .bind(minutes)
+            .bind(kind.code())
+            .bind(why)
             .execute(&mut *self.tx)
             .await?;
-        let body = json!({ "task": task.what, "minutes": minutes, "by_hand": true, "why": why });
+        let body = json!({ "task": task.what, "minutes": minutes, "by_hand": true, "kind": kind.code(), "why": why });
         let told = if minutes < 0.0 {
             format!("{}: {} taken back, because {why}", task.what, spoken(-minutes))
-        } else {
+        } else if kind == HourKind::Work {
             format!("{}: {}", task.what, spoken(minutes))
+        } else {
+            format!("{}: {} of {}, {why}", task.what, spoken(minutes), kind.label())
         };
         self.note(Some(task.boat_id), Some(task.member_id), "hours", &told, &body).await?;
         Ok(())

@@ -8,6 +8,7 @@ pub mod kept;
 pub mod metals;
 pub mod order;
 pub mod place;
+pub mod planned;
 pub mod refasten;
 pub mod seams;
 pub mod shape;

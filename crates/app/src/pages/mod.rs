@@ -15,6 +15,7 @@ pub mod boats;
 pub mod door;
 pub mod handbook;
 pub mod jobs;
+pub mod plan;
 pub mod practice;
 pub mod rack;
 pub mod search;

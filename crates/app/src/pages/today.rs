@@ -4,12 +4,16 @@ use std::collections::HashSet;
 
 use askama::Template;
 use jiff::Timestamp;
+use jiff::civil::{Date, DateTime};
+use jiff::tz::TimeZone;
 use mend_keel_core::survey::Grade;
 use mend_keel_core::units::parse_length;
-use mend_keel_store::tasks::{self, Running};
+use mend_keel_store::planned as store;
+use mend_keel_store::tasks::Running;
 use mend_keel_store::today::{self, Found};
 use rocket::get;
 
+use crate::file::planned::{Body, Piece};
 use crate::view;
 use crate::web::auth::{Crew, User};
 use crate::web::desk::{Desk, Page, render};
@@ -20,7 +24,22 @@ use crate::web::error::{Answer, Result};
 struct Today {
     page: Page,
     running: Vec<Running>,
+    people: Vec<Person>,
+    appointments: Vec<(String, String)>,
     boats: Vec<BoatToday>,
+}
+
+/// What somebody does today, by the plan that is kept.
+struct Person {
+    name: String,
+    does: Vec<Does>,
+}
+
+struct Does {
+    when: String,
+    what: String,
+    part: String,
+    boat: i64,
 }
 
 struct BoatToday {
@@ -90,7 +109,42 @@ pub async fn show(desk: Desk<'_>, user: User) -> Result {
         let untreated = parts(&|f| f.decided && f.cause.untreated(f.treated).is_some());
         (boat.undecided, boat.untreated) = (undecided, untreated);
     }
-    render(&Today { page: desk.page("Today", "today"), running: tasks::running(desk.store).await?, boats: shown })
+    let today = now.to_zoned_datetime(TimeZone::system()).date();
+    let day = store::of_day(desk.store, &today.to_string()).await?;
+    let body: Option<Body> = day.plan.and_then(|body| serde_json::from_value(body).ok());
+    let done: HashSet<i64> = day.done.into_iter().collect();
+    let people = body.as_ref().map_or(Vec::new(), |body| people(body, today, &done));
+    let clock = |(at, what): (String, String)| Some((at.parse::<DateTime>().ok()?.strftime("%H:%M").to_string(), what));
+    let appointments = day.appointments.into_iter().filter_map(clock).collect();
+    render(&Today { page: desk.page("Today", "today"), running: day.running, people, appointments, boats: shown })
+}
+
+/// Who does what on a day: blocks that are not done and lie on it.
+fn people(body: &Body, today: Date, done: &HashSet<i64>) -> Vec<Person> {
+    let mut people: Vec<Person> = Vec::new();
+    let is_done = |p: &Piece| !p.tasks.is_empty() && p.tasks.iter().all(|t| done.contains(t));
+    let mut pieces: Vec<&Piece> =
+        body.pieces.iter().filter(|p| p.from.date() <= today && p.to.date() >= today && !is_done(p)).collect();
+    pieces.sort_by_key(|p| p.from);
+    for piece in pieces {
+        for name in &piece.by {
+            let does = Does {
+                when: if piece.from.date() == today {
+                    piece.from.strftime("%H:%M").to_string()
+                } else {
+                    "goes on".into()
+                },
+                what: piece.what.clone(),
+                part: piece.part.clone(),
+                boat: piece.boat.unwrap_or_default(),
+            };
+            match people.iter_mut().find(|p| p.name == *name) {
+                Some(person) => person.does.push(does),
+                None => people.push(Person { name: name.clone(), does: vec![does] }),
+            }
+        }
+    }
+    people
 }
 
 /// What a length typed in a field was understood as; asked for by the page's script.

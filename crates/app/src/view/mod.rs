@@ -3,6 +3,7 @@
 pub mod board;
 pub mod chart;
 pub mod crossing;
+pub mod gantt;
 pub mod handbook;
 pub mod hours;
 pub mod layers;

@@ -20,3 +20,4 @@ mod structure;
 mod support;
 mod survey;
 mod survives;
+mod work;

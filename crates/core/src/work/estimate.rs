@@ -140,6 +140,18 @@ impl Learned {
         })
     }
 
+    /// How many jobs stand behind it.
+    pub fn jobs(&self) -> usize {
+        self.jobs
+    }
+
+    /// What one future does to hours that were reckoned by this rate: the factor common to all tasks of the operation, and
+    /// the scatter each task multiplies it by.
+    pub(super) fn future(&self, random: &mut Chance) -> (f64, f64) {
+        let (mean, scatter) = self.draw(random);
+        (mean - self.m, scatter)
+    }
+
     /// One rate out of all it may be: the mean of ln(rate) of this yard and the scatter of one job.
     fn draw(&self, random: &mut Chance) -> (f64, f64) {
         let scatter = (self.beta / gamma(self.alpha, random)).sqrt();
@@ -204,6 +216,14 @@ pub fn job(parts: &[Part], operations: &[Learned], seed: u64) -> Result<Hours, I
     Ok(Hours { p50: totals[RUNS / 2], p80: totals[RUNS * 4 / 5] })
 }
 
+/// How often the hours a yard reckoned with held: jobs done within their P80, and all jobs done.
+///
+/// Jobs without hours or without an estimate say nothing.
+pub fn held(jobs: &[(f64, f64)]) -> (usize, usize) {
+    let told = jobs.iter().filter(|(p80, hours)| *p80 > 0.0 && *hours > 0.0);
+    told.fold((0, 0), |(held, all), (p80, hours)| (held + usize::from(hours <= p80), all + 1))
+}
+
 /// A rate learned from logged jobs (hours per unit): the geometric mean with the table value as three jobs.
 /// Logged values that are not greater than zero are passed over.
 pub fn learn(table_rate: f64, logged: &[f64]) -> f64 {
@@ -230,6 +250,12 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+
+    #[test]
+    fn four_in_five_is_counted_over_the_jobs_that_were_logged() {
+        assert_eq!(held(&[]), (0, 0));
+        assert_eq!(held(&[(5.0, 4.0), (5.0, 5.0), (5.0, 6.0), (5.0, 0.0), (0.0, 2.0)]), (2, 3));
+    }
 
     #[test]
     fn logged_hours_pull_the_rate_and_the_table_holds_back() {

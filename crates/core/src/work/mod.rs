@@ -3,6 +3,7 @@
 pub mod estimate;
 pub mod holds;
 pub mod order;
+pub mod plan;
 pub mod schedule;
 pub mod sequence;
 pub mod tasks;

@@ -359,11 +359,58 @@ fn turns(parts: &[Part], hull: Hull) -> Vec<u32> {
     turn
 }
 
+/// For each part that is still to come out, the parts that must be closed before it does: those of an earlier turn, or out
+/// now, that it may not be out with, or that belong under it. Indices into `parts`; there is no circle in them.
+pub fn waits(parts: &[Part], hull: Hull) -> Vec<Vec<usize>> {
+    let turns = turns(parts, hull);
+    let before = |j: usize, i: usize| match parts[j].state {
+        State::In => false,
+        State::Out => true,
+        State::Planned => turns[j] < turns[i],
+    };
+    let keeps = |i: usize, j: usize| {
+        let (a, b) = (&parts[i], &parts[j]);
+        let strakes = a.kind == MemberKind::Plank
+            && b.kind == MemberKind::Plank
+            && b.takes_out
+            && !hull.moulds
+            && a.side == b.side
+            && a.number.abs_diff(b.number) as usize <= NEIGHBOURS
+            && overlap(a, b);
+        let under = stage(b.kind, hull.deck) < stage(a.kind, hull.deck) && touch(a, b) && a.kind != MemberKind::Plank;
+        strakes || under || clash(a, b, hull).is_some()
+    };
+    (0..parts.len())
+        .map(|i| {
+            if !parts[i].takes_out || parts[i].state != State::Planned {
+                return Vec::new();
+            }
+            (0..parts.len()).filter(|j| *j != i && before(*j, i) && keeps(i, *j)).collect()
+        })
+        .collect()
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
 
     use super::*;
+
+    #[test]
+    fn a_part_waits_for_those_it_may_not_be_out_with_and_for_no_others() {
+        use MemberKind::{Frame, Plank};
+        let port = Some(Side::Port);
+        let frame = |n| part(i64::from(n), Frame, port, n);
+        let mut out = frame(7);
+        out.state = State::Out;
+        // Frame 9 may not be out with 7, frame 13 may; what is closed already holds nothing up.
+        assert_eq!(waits(&[out.clone(), frame(9), frame(13)], HULL), [vec![], vec![0], vec![]]);
+        out.state = State::In;
+        assert_eq!(waits(&[out, frame(9), frame(13)], HULL), [[0usize; 0]; 3]);
+        // Three neighbouring strakes: two at once, the third waits for both.
+        let planks: Vec<Part> = (4..7).map(|n| part(i64::from(n), Plank, port, n)).collect();
+        assert_eq!(waits(&planks, HULL), [vec![], vec![], vec![0, 1]]);
+    }
 
     const HULL: Hull = Hull { moulds: false, deck: DeckSchool::CoveringFirst };
 

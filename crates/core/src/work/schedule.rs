@@ -687,6 +687,32 @@ pub fn plan(job: &Job, go_on: GoOn<'_>) -> Result<Answer, InputError> {
     Ok(improved(&field, first, bound, go_on))
 }
 
+/// The times of a job whose tasks are begun in a given order, each as early as it fits: what becomes of a plan when tasks
+/// last longer or shorter than they were planned.
+///
+/// `starts` is when each was planned to begin. Latest ends, greatest lags and fixed hours are kept only as far as they
+/// hold a task back. `None` where it does not fit before the end of the calendar. Errors as in [`plan`].
+pub fn redone(job: &Job, starts: &[u32]) -> Result<Option<Vec<(u32, u32)>>, InputError> {
+    let mut job = job.clone();
+    for task in &mut job.tasks {
+        task.earliest = task.at.take().unwrap_or(task.earliest);
+        task.latest_end = None;
+        task.after.iter_mut().for_each(|a| a.max = None);
+        if task.hours == 0 {
+            (task.people, task.gear) = (0, Vec::new());
+        }
+    }
+    check(&job)?;
+    if starts.len() != job.tasks.len() {
+        return Err(InputError::new("starts", "needs one for each task"));
+    }
+    let Ok(order) = topological(&job.tasks) else { return Ok(None) };
+    let field = Field::new(&job, Clock::new(&job)?, order);
+    let Ok(windows) = field.windows(field.clock.horizon) else { return Ok(None) };
+    let rank: Vec<u64> = starts.iter().map(|s| u64::from(u32::MAX - s)).collect();
+    Ok(field.serial(&rank, &windows))
+}
+
 fn finish(times: &[(u32, u32)]) -> u32 {
     times.iter().map(|t| t.1).max().unwrap_or(0)
 }
@@ -940,6 +966,25 @@ mod tests {
         let mut best = None;
         on(job, &mut Vec::new(), horizon, &mut best);
         best
+    }
+
+    #[test]
+    fn a_plan_redone_with_its_own_hours_is_itself_and_a_slip_moves_what_waits() {
+        let mut job = Job {
+            tasks: vec![task(4, 1, &[]), task(3, 1, &[0]), task(5, 1, &[])],
+            people: 1,
+            gear: Vec::new(),
+            open: Some((0..20).map(|d| [24 * d + 8, 24 * d + 17]).collect()),
+        };
+        let plan = planned(&job);
+        let starts: Vec<u32> = plan.times.iter().map(|t| t.0).collect();
+        assert_eq!(redone(&job, &starts).unwrap().unwrap(), plan.times);
+        // The first takes a day more: everything after it is a day later, in the same order.
+        job.tasks[0].hours += 9;
+        let slipped = redone(&job, &starts).unwrap().unwrap();
+        assert_eq!(breaks(&job, &slipped), None);
+        assert_eq!(finish(&slipped), plan.finish + 24);
+        assert_eq!(redone(&job, &starts[1..]).unwrap_err().field, "starts");
     }
 
     #[test]

@@ -15,6 +15,7 @@ use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::decide::{self, Subject, pieces, rates, settled};
+use crate::file::planned::Known;
 use crate::view::layers::Layers;
 use crate::view::reasons::{self, ReasonView};
 use crate::view::surface::SurfaceView;
@@ -421,13 +422,14 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, part: i64, posted: Post
         return render_faulty(&page(&desk, &file, &subject, None, posted.form.typed(), read.faults).await?);
     }
     posted.still(&format!("The decision on {}", subject.name()), &decided_kept(&file, part))?;
+    let known = Known::load(desk.store).await?;
     let mut work = desk.store.begin(posted.act()).await?;
     let mut new_wood = false;
     for (subject, option) in &chosen {
         let why = if option.forbidden() { against.as_str() } else { "" };
         let (decision, pieces) = settled(&file, subject, option, reason.clone(), why);
         let decided = work.decide(&decision, &pieces).await?;
-        work.add_tasks(id, subject.id(), decided, &option.tasks).await?;
+        work.add_tasks(id, subject.id(), decided, &known.reckoned(&option.tasks)).await?;
         new_wood |= !pieces.is_empty();
     }
     let location = if new_wood { format!("/boats/{id}/shape") } else { format!("/boats/{id}/decide") };

@@ -20,6 +20,7 @@ use serde_json::json;
 
 use crate::file::boat::{Asking, BoatFile};
 use crate::file::decide::{self, Subject};
+use crate::file::planned::Known;
 use crate::view::layers::Layers;
 use crate::view::map::{Map, Trial};
 use crate::view::reasons::{self, ReasonView};
@@ -499,13 +500,14 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     if !form.faults.is_empty() {
         return render_faulty(&show(&desk, &file, &asked, posted.form.typed(), form.faults).await?);
     }
+    let known = Known::load(desk.store).await?;
     let mut work = desk.store.begin(posted.act()).await?;
     for ((plank, l), option) in region.planks.iter().zip(&laid).zip(&options) {
         let why = if option.forbidden() { against.as_str() } else { "" };
         let (decision, pieces) = decide::settled(&file, &Subject::Plank(plank), option, reason.clone(), why);
         let pieces = divided(&file, plank, &l.stretch, pieces);
         let decided = work.decide(&decision, &pieces).await?;
-        work.add_tasks(id, plank.id, decided, &option.tasks).await?;
+        work.add_tasks(id, plank.id, decided, &known.reckoned(&option.tasks)).await?;
     }
     let location = format!("/boats/{id}/shape");
     work.commit(&location).await?;

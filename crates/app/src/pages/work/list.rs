@@ -6,7 +6,7 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::work::estimate::{Operation, whole_job};
 use mend_keel_store::StoreError;
-use mend_keel_store::tasks::{self, Task};
+use mend_keel_store::tasks::{self, HourKind, Task};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
@@ -28,6 +28,13 @@ struct List {
     actuals: Vec<Actual>,
     whole: String,
     booked: String,
+    /// What was done over or waited for.
+    lost: Vec<(String, String)>,
+    /// Operations that went wrong twice: another method before a third.
+    twice: Vec<&'static str>,
+    /// The reader's own clock, where it has run too long to be true.
+    forgotten: Option<Forgotten>,
+    kinds: Vec<(&'static str, &'static str)>,
     typed: Typed,
     faults: Faults,
     faulty: i64,
@@ -63,6 +70,34 @@ struct TaskView {
     running: bool,
 }
 
+/// A clock somebody forgot to stop.
+struct Forgotten {
+    boat: i64,
+    task: i64,
+    what: String,
+    since: String,
+    ran: String,
+}
+
+/// A clock that runs longer than this, h, was forgotten.
+const LONG: f64 = 10.0;
+
+/// The reader's own clock, where it was forgotten.
+async fn forgotten(desk: &Desk<'_>) -> std::result::Result<Option<Forgotten>, AppError> {
+    let now = jiff::Timestamp::now();
+    let own = tasks::running(desk.store).await?.into_iter().find(|r| r.account_id == desk.user.account.id);
+    Ok(own.and_then(|r| {
+        let minutes = tasks::minutes_between(&r.started_at, now);
+        (minutes > LONG * 60.0).then(|| Forgotten {
+            boat: r.boat_id,
+            task: r.task_id,
+            what: format!("{}, {}", r.what, r.boat),
+            since: view::when(&r.started_at),
+            ran: tasks::spoken(minutes),
+        })
+    }))
+}
+
 struct Actual {
     operation: &'static str,
     fitting: bool,
@@ -93,7 +128,16 @@ fn task_view(task: &Task, held: &HeldBack<'_>, units: Units) -> TaskView {
     }
 }
 
-fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: i64) -> List {
+async fn page(
+    desk: &Desk<'_>,
+    file: &BoatFile,
+    typed: Typed,
+    faults: Faults,
+    faulty: i64,
+) -> std::result::Result<List, AppError> {
+    let lost = tasks::lost(desk.store, file.boat.id).await?;
+    let over = |op: Operation| lost.iter().filter(|l| l.operation == op && l.kind == HourKind::Rework.code()).count();
+    let twice = Operation::ALL.iter().filter(|op| over(**op) >= 2).map(|op| op.label()).collect();
     let held = HeldBack::of(file);
     let mut jobs: Vec<Job> = file
         .decisions
@@ -151,7 +195,17 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
         .collect();
     let open: Vec<f64> = file.tasks.iter().filter(|t| t.done_at.is_none()).map(|t| t.p50).collect();
     let job = whole_job(&open);
-    List {
+    Ok(List {
+        lost: lost
+            .iter()
+            .map(|l| {
+                let kind = HourKind::from_code(&l.kind).map_or("", HourKind::label);
+                (format!("{} of {kind}", tasks::spoken(l.minutes)), format!("{}: {}", l.what, l.why))
+            })
+            .collect(),
+        twice,
+        forgotten: forgotten(desk).await?,
+        kinds: HourKind::ALL.iter().map(|k| (k.code(), k.label())).collect(),
         page: desk.boat_page(file, "Work", "work"),
         boat_id: file.boat.id,
         jobs,
@@ -161,13 +215,13 @@ fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults, faulty: 
         typed,
         faults,
         faulty,
-    }
+    })
 }
 
 #[get("/boats/<id>/work")]
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    render(&page(&desk, &file, Typed::default(), Faults::default(), 0))
+    render(&page(&desk, &file, Typed::default(), Faults::default(), 0).await?)
 }
 
 fn back(id: i64) -> String {
@@ -189,12 +243,24 @@ async fn why_now(desk: &Desk<'_>, posted: &Posted, task: &Task) -> std::result::
         return Ok(Some(why));
     }
     read.faults.add(InputError::new("why", "it is not its turn: say why it is done all the same"));
-    Err(render_faulty(&page(desk, &file, posted.form.typed(), read.faults, task.id)).unwrap_or_else(refused))
+    let shown = page(desk, &file, posted.form.typed(), read.faults, task.id).await;
+    Err(shown.and_then(|shown| render_faulty(&shown)).unwrap_or_else(refused))
+}
+
+/// The page again, with what is asked about a clock that was forgotten.
+async fn ask_worked(desk: &Desk<'_>, id: i64, posted: &Posted, says: &str) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let mut faults = Faults::default();
+    faults.add(InputError::new("worked", says));
+    render_faulty(&page(desk, &file, posted.form.typed(), faults, 0).await?)
 }
 
 #[post("/boats/<id>/tasks/<task>/start", data = "<posted>")]
 pub async fn start(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted) -> Result {
     let task = tasks::find(desk.store, id, task).await?;
+    if forgotten(&desk).await?.is_some() {
+        return ask_worked(&desk, id, &posted, "say first how long you worked by it").await;
+    }
     let against = match why_now(&desk, &posted, &task).await {
         Ok(against) => against,
         Err(page) => return Ok(page),
@@ -208,8 +274,16 @@ pub async fn start(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted
 #[post("/boats/<id>/tasks/<task>/stop", data = "<posted>")]
 pub async fn stop(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted) -> Result {
     tasks::find(desk.store, id, task).await?;
+    let mut minutes = None;
+    if forgotten(&desk).await?.is_some() {
+        let mut read = Reader::new(&posted.form, desk.units.unit);
+        minutes = Some(60.0 * read.number("worked", 0.0, 24.0));
+        if !read.faults.is_empty() {
+            return ask_worked(&desk, id, &posted, read.faults.at("worked")).await;
+        }
+    }
     let mut work = desk.store.begin(posted.act()).await?;
-    work.stop_clock(who.0.account.id).await?;
+    work.stop_clock_after(who.0.account.id, minutes).await?;
     work.commit(&back(id)).await?;
     Ok(Answer::Go(back(id)))
 }
@@ -223,18 +297,22 @@ pub async fn book(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted)
     if hours.abs() < 0.01 {
         read.faults.add(InputError::new("hours", "must not be nothing: −0.5 takes half an hour back"));
     }
+    let kind = read.optional_choice("kind", HourKind::from_code).unwrap_or(HourKind::Work);
     if hours < 0.0 && why.is_empty() {
         read.faults.add(InputError::new("correction", "say why hours are taken back"));
     }
+    if hours > 0.0 && kind != HourKind::Work && why.is_empty() {
+        read.faults.add(InputError::new("correction", format!("say what the {} was for", kind.label())));
+    }
     let again = async |faults| {
         let file = BoatFile::load(desk.store, id).await?;
-        render_faulty(&page(&desk, &file, posted.form.typed(), faults, task.id))
+        render_faulty(&page(&desk, &file, posted.form.typed(), faults, task.id).await?)
     };
     if !read.faults.is_empty() {
         return again(read.faults).await;
     }
     let mut work = desk.store.begin(posted.act()).await?;
-    if let Err(e) = work.book(&task, who.0.account.id, hours * 60.0, &why).await {
+    if let Err(e) = work.book(&task, who.0.account.id, hours * 60.0, kind, &why).await {
         drop(work);
         let StoreError::Conflict(told) = e else { return Err(e.into()) };
         read.faults.add(InputError::new("hours", told));

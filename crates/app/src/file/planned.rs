@@ -1,0 +1,342 @@
+//! The yard's open work as the plan asks for it, and the plan as it is kept and read again.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use jiff::civil::{Date, DateTime};
+use jiff::{Timestamp, ToSpan, Unit};
+use mend_keel_core::caution::Caution;
+use mend_keel_core::work::estimate::{Learned, Logged, Operation};
+use mend_keel_core::work::order;
+use mend_keel_core::work::plan::{self as core, Block, BlockKind, Gear, Line, Plan, Step, Yard, left};
+use mend_keel_core::work::tasks::Task as Unfolded;
+use mend_keel_store::accounts::{self, Role};
+use mend_keel_store::planned::{self, Hours};
+use mend_keel_store::tasks::{self, Task};
+use mend_keel_store::{Store, StoreError, boats};
+use serde::{Deserialize, Serialize};
+
+use super::boat::BoatFile;
+use super::order::{hull, parts};
+
+/// A yard's hours as the core asks for them, from a day's midnight on.
+pub fn yard(hours: &Hours, closed: &[(String, String)], today: Date, now: u32) -> Yard {
+    let mut days = [false; 7];
+    for (day, mark) in days.iter_mut().zip(hours.days.chars()) {
+        *day = mark == '1';
+    }
+    let number = |day: &str| {
+        let days = today.until((Unit::Day, day.parse::<Date>().ok()?)).ok()?.get_days();
+        u32::try_from(days).ok()
+    };
+    Yard {
+        people: hours.people,
+        gear: [hours.clamps, hours.steam_boxes],
+        days,
+        hours: [hours.from_hour, hours.to_hour],
+        closed: closed.iter().filter_map(|(day, _)| number(day)).collect(),
+        first_weekday: today.weekday().to_monday_one_offset().unsigned_abs().into(),
+        now,
+    }
+}
+
+/// What the yard knows of each operation: its jobs, with the P80 they were reckoned with.
+#[derive(Debug)]
+pub struct Known {
+    pub rates: BTreeMap<Operation, Learned>,
+    /// P80 and hours of each job done, by operation.
+    pub jobs: Vec<(Operation, f64, f64)>,
+}
+
+impl Known {
+    pub async fn load(store: &Store) -> Result<Self, StoreError> {
+        let done = tasks::done_jobs(store).await?;
+        let rates = Operation::ALL.iter().filter_map(|op| {
+            let logged: Vec<Logged> = done
+                .iter()
+                .filter(|job| job.operation == *op && job.hours > 0.0 && job.amount > 0.0)
+                .map(|job| Logged { amount: job.amount, hours: job.hours })
+                .collect();
+            Some((*op, Learned::from(op.rate().0, &logged).ok()?))
+        });
+        Ok(Self { rates: rates.collect(), jobs: done.iter().map(|job| (job.operation, job.p80, job.hours)).collect() })
+    }
+}
+
+impl Known {
+    /// Tasks with their hours as the yard knows them; twice as wide where it did fewer than three of a kind.
+    pub fn reckoned(&self, tasks: &[Unfolded]) -> Vec<Unfolded> {
+        let hours = |t: &Unfolded| self.rates.get(&t.operation)?.hours(t.amount, true).ok();
+        let one = |t: &Unfolded| Unfolded { hours: hours(t).unwrap_or(t.hours), ..t.clone() };
+        tasks.iter().map(one).collect()
+    }
+}
+
+/// All open work, with the names that belong to it.
+#[derive(Debug)]
+pub struct Open {
+    pub lines: Vec<Line>,
+    /// Of each line: boat, its name, the part.
+    pub of: Vec<(i64, String, String)>,
+    /// What each task is called.
+    pub what: HashMap<i64, String>,
+}
+
+/// Gathers the open tasks of every boat that is here. `hour` gives the number of a day's first hour.
+pub async fn open(store: &Store, now: Timestamp, hour: impl Fn(&str) -> Option<u32>) -> Result<Open, StoreError> {
+    let days: HashMap<i64, String> = planned::task_days(store).await?.into_iter().collect();
+    let mut open = Open { lines: Vec::new(), of: Vec::new(), what: HashMap::new() };
+    for boat in boats::list(store).await?.into_iter().filter(|b| !b.archived) {
+        let file = BoatFile::load(store, boat.id).await?;
+        let parts = parts(&file);
+        let waits = order::waits(&parts, hull(&file));
+        // Lines of this boat by the part they are of.
+        let mut of_part: HashMap<i64, usize> = HashMap::new();
+        for decision in &file.decisions {
+            let Some(part) = file.part_name(decision.member_id) else { continue };
+            let all: Vec<&Task> = file.tasks.iter().filter(|t| t.decision_id == decision.id).collect();
+            let steps: Vec<Step> = all.iter().filter(|t| t.done_at.is_none()).map(|t| step(t, &days, &hour)).collect();
+            if steps.is_empty() {
+                continue;
+            }
+            open.what.extend(all.iter().map(|t| (t.id, t.what.clone())));
+            of_part.insert(decision.member_id, open.lines.len());
+            let wait = all
+                .iter()
+                .filter_map(|t| Some(t.wait_after - tasks::minutes_between(t.done_at.as_deref()?, now) / 60.0))
+                .fold(0.0, f64::max);
+            open.lines.push(Line { after: Vec::new(), steps, wait });
+            open.of.push((boat.id, boat.name.clone(), part));
+        }
+        for (part, waits) in parts.iter().zip(waits) {
+            let Some(line) = of_part.get(&part.id) else { continue };
+            open.lines[*line].after = waits.iter().filter_map(|w| of_part.get(&parts[*w].id).copied()).collect();
+        }
+    }
+    Ok(open)
+}
+
+fn step(task: &Task, days: &HashMap<i64, String>, hour: &impl Fn(&str) -> Option<u32>) -> Step {
+    let heavy = Caution::Heavy.text();
+    Step {
+        id: task.id,
+        operation: task.operation,
+        hours: left(task.p50, task.minutes / 60.0),
+        wait_after: task.wait_after,
+        heavy: task.cautions.iter().any(|c| c == heavy),
+        not_before: days.get(&task.id).and_then(|day| hour(day)).unwrap_or(0),
+    }
+}
+
+/// Who works in the yard, in the order they came.
+pub async fn people(store: &Store) -> Result<Vec<String>, StoreError> {
+    let works = |role| matches!(role, Role::Owner | Role::Shipwright);
+    let all = accounts::list(store).await?;
+    Ok(all.into_iter().filter(|a| works(a.role)).map(|a| a.name).collect())
+}
+
+/// A block as it is kept.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Piece {
+    /// `t12`, `c12` for a cure, `e3` for an errand: the same in the next plan.
+    pub key: String,
+    pub boat: Option<i64>,
+    pub boat_name: String,
+    pub part: String,
+    pub what: String,
+    pub tasks: Vec<i64>,
+    pub from: DateTime,
+    pub to: DateTime,
+    pub critical: bool,
+    pub by: Vec<String>,
+    pub gear: Option<Gear>,
+}
+
+impl Piece {
+    pub fn is_cure(&self) -> bool {
+        self.key.starts_with('c')
+    }
+}
+
+/// A plan as it is kept, in the yard's own time.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Body {
+    pub pieces: Vec<Piece>,
+    pub finish: Option<DateTime>,
+    /// No plan finishes before.
+    pub bound: Option<DateTime>,
+    pub proven: bool,
+    pub even: Option<DateTime>,
+    pub rarely_later: Option<DateTime>,
+    /// What one more would gain, hours.
+    pub gains: Vec<(String, u32)>,
+    /// What moved since the plan before: name, from, to.
+    pub moved: Vec<(String, DateTime, DateTime)>,
+}
+
+/// An hour of a plan as the yard's own time.
+fn at(today: Date, hour: u32) -> DateTime {
+    today.at(0, 0, 0, 0).saturating_add(i64::from(hour).hours())
+}
+
+/// A plan as it is kept. `errands`: boat, its name and what, by number.
+pub fn body(
+    plan: &Plan,
+    open: &Open,
+    errands: &[(i64, Option<i64>, String, String)],
+    people: &[String],
+    today: Date,
+    before: Option<&Body>,
+) -> Body {
+    let name = |n: &usize| people.get(*n).cloned().unwrap_or_else(|| format!("Hand {}", n + 1));
+    let piece = |b: &Block| {
+        let first = b.tasks.first().copied().unwrap_or_default();
+        let (key, boat, boat_name, part, what) = match (b.kind, b.line) {
+            (BlockKind::Errand, _) | (_, None) => {
+                let errand = errands.get(usize::try_from(first).unwrap_or(usize::MAX));
+                let (id, boat, boat_name, what) = errand.cloned().unwrap_or_default();
+                (format!("e{id}"), boat, boat_name, String::new(), what)
+            }
+            (kind, Some(line)) => {
+                let (boat, boat_name, part) = open.of[line].clone();
+                let told = |id: &i64| open.what.get(id).cloned().unwrap_or_default();
+                let what = match kind {
+                    BlockKind::Cure => "Cures".to_owned(),
+                    _ => b.tasks.iter().map(told).collect::<Vec<_>>().join("; "),
+                };
+                let mark = if kind == BlockKind::Cure { 'c' } else { 't' };
+                (format!("{mark}{first}"), Some(boat), boat_name, part, what)
+            }
+        };
+        Piece {
+            key,
+            boat,
+            boat_name,
+            part,
+            what,
+            tasks: if b.kind == BlockKind::Work { b.tasks.clone() } else { Vec::new() },
+            from: at(today, b.from),
+            to: at(today, b.to),
+            critical: b.critical,
+            by: b.by.iter().map(name).collect(),
+            gear: b.gear,
+        }
+    };
+    let pieces: Vec<Piece> = plan.blocks.iter().map(piece).collect();
+    let moved = before.map_or(Vec::new(), |before| moved(&before.pieces, &pieces));
+    Body {
+        finish: Some(at(today, plan.finish)),
+        bound: Some(at(today, plan.bound)),
+        proven: plan.proven,
+        even: plan.odds.map(|o| at(today, o.0)),
+        rarely_later: plan.odds.map(|o| at(today, o.1)),
+        gains: plan.gains.iter().map(|(what, hours)| ((*what).to_owned(), *hours)).collect(),
+        moved,
+        pieces,
+    }
+}
+
+/// Work that begins on another day than it did in the plan before.
+fn moved(before: &[Piece], now: &[Piece]) -> Vec<(String, DateTime, DateTime)> {
+    let was: HashMap<&str, &Piece> = before.iter().map(|p| (p.key.as_str(), p)).collect();
+    let mut moved: Vec<_> = now
+        .iter()
+        .filter(|p| !p.is_cure())
+        .filter_map(|p| {
+            let was = was.get(p.key.as_str())?;
+            (was.from.date() != p.from.date()).then(|| {
+                let name = if p.part.is_empty() { p.what.clone() } else { format!("{}: {}", p.part, p.what) };
+                (name, was.from, p.from)
+            })
+        })
+        .collect();
+    moved.sort_by_key(|m| m.2);
+    moved
+}
+
+/// How many open tasks a kept plan does not know, and how many it knows that are none any more.
+pub fn drift(body: &Body, open: &HashSet<i64>, done: &HashSet<i64>) -> (usize, usize) {
+    let planned: HashSet<i64> = body.pieces.iter().flat_map(|p| p.tasks.iter().copied()).collect();
+    let gone = planned.iter().filter(|id| !open.contains(id) && !done.contains(id)).count();
+    (open.difference(&planned).count(), gone)
+}
+
+/// The plan in force, where one is kept that can be read.
+pub async fn kept(store: &Store) -> Result<Option<(planned::Kept, Body)>, StoreError> {
+    let Some(kept) = planned::kept(store).await? else { return Ok(None) };
+    let body = serde_json::from_value(kept.body.clone()).ok();
+    Ok(body.map(|body| (kept, body)))
+}
+
+/// The core's plan, as far as a few seconds go.
+pub fn search(
+    open: &Open,
+    errands: &[core::Errand],
+    yard: &Yard,
+    known: &Known,
+    seconds: f64,
+) -> Result<core::Outcome, mend_keel_core::InputError> {
+    let begun = std::time::Instant::now();
+    let go_on = || begun.elapsed().as_secs_f64() < seconds;
+    core::plan(&open.lines, errands, yard, &known.rates, &go_on)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn piece(key: &str, day: i8) -> Piece {
+        let from = jiff::civil::date(2026, 11, day).at(8, 0, 0, 0);
+        Piece {
+            key: key.into(),
+            boat: Some(1),
+            boat_name: "Sable Plover".into(),
+            part: "P6".into(),
+            what: "Glue".into(),
+            tasks: vec![key[1..].parse().unwrap()],
+            from,
+            to: from,
+            critical: false,
+            by: Vec::new(),
+            gear: None,
+        }
+    }
+
+    fn plan(pieces: Vec<Piece>) -> Body {
+        Body {
+            pieces,
+            finish: None,
+            bound: None,
+            proven: false,
+            even: None,
+            rarely_later: None,
+            gains: Vec::new(),
+            moved: Vec::new(),
+        }
+    }
+
+    #[test]
+    fn what_moved_is_told_by_day_and_cures_are_not_told() {
+        let before = [piece("t1", 2), piece("t2", 3), piece("c2", 3)];
+        let now = [piece("t1", 2), piece("t2", 5), piece("c2", 5), piece("t9", 4)];
+        let told = moved(&before, &now);
+        assert_eq!(told.len(), 1);
+        assert_eq!((told[0].1.day(), told[0].2.day()), (3, 5));
+    }
+
+    #[test]
+    fn a_plan_that_knows_too_little_or_too_much_says_how_much() {
+        let body = plan(vec![piece("t1", 2), piece("t2", 3), piece("t3", 3)]);
+        let (open, done) = (HashSet::from([1, 7, 8]), HashSet::from([2]));
+        assert_eq!(drift(&body, &open, &done), (2, 1), "7 and 8 are new, 3 was dropped, 2 is done");
+    }
+
+    #[test]
+    fn closed_days_and_weekdays_are_counted_from_today() {
+        let today = jiff::civil::date(2026, 11, 26);
+        let closed = [("2026-11-27".to_owned(), String::new()), ("2026-11-20".to_owned(), String::new())];
+        let yard = yard(&Hours { days: "1010100".into(), ..Hours::default() }, &closed, today, 14);
+        assert_eq!((yard.first_weekday, yard.closed.as_slice(), yard.now), (4, &[1][..], 14));
+        assert_eq!(yard.days, [true, false, true, false, true, false, false]);
+        assert_eq!(at(today, 30).to_string(), "2026-11-27T06:00:00");
+    }
+}
