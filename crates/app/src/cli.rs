@@ -1,4 +1,4 @@
-//! The command line: `serve`, `demo`, `compute`, `user`.
+//! The command line: `serve`, `demo`, `compute`, `user`, `backup`, `restore`.
 
 use std::io::{self, BufRead, Read, Write};
 use std::path::{Path, PathBuf};
@@ -10,9 +10,9 @@ use mend_keel_exchange::compute;
 use mend_keel_store::accounts::{NewAccount, Role};
 use mend_keel_store::{Act, Store, StoreError};
 
-use crate::web::auth;
-use crate::web::folder::DataFolder;
+use crate::web::folder::{DATABASE, DataFolder, PHOTOS};
 use crate::web::settings::{Mode, Settings};
+use crate::web::{auth, backup};
 use crate::{demo, server};
 
 #[derive(Parser)]
@@ -53,6 +53,21 @@ enum Command {
         /// Work lines of {"id", "tool", "input"} one by one.
         #[arg(long, conflicts_with = "tool")]
         batch: bool,
+    },
+    /// Take the whole yard into one file, also while people work.
+    Backup {
+        /// Where it goes; a file that is there is replaced once the new one is whole.
+        file: PathBuf,
+        /// Where the yard's data is kept.
+        #[arg(long)]
+        data: Option<PathBuf>,
+    },
+    /// Put a backup back into an empty folder.
+    Restore {
+        file: PathBuf,
+        /// A folder that is empty or not there yet.
+        #[arg(long)]
+        data: PathBuf,
     },
     /// People who may sign in.
     User {
@@ -103,6 +118,12 @@ pub fn main() -> ExitCode {
             serve(serving, Some(fresh), Under { hosts: Vec::new(), tls_in_front: false, megapixels: PHOTO_MEGAPIXELS })
         }
         Command::Compute { tool, batch } => return run_compute(tool.as_deref(), batch),
+        Command::Backup { file, data } => take_backup(&file, data),
+        Command::Restore { file, data } => rocket::execute(async move {
+            let taken = backup::restore(&file, &data).await?;
+            println!("{} files are back in {}; everybody signs in anew.", taken.files, data.display());
+            Ok(())
+        }),
         Command::User { command: UserCommand::Add { login, name, role, data } } => add_user(login, name, role, data),
     };
     match done {
@@ -148,6 +169,27 @@ fn serve(serving: Serving, demo: Option<bool>, under: Under) -> Result<(), Strin
         }
         let Under { hosts, tls_in_front, megapixels } = under;
         server::run(store, Settings { mode, folder, hosts, tls_in_front, megapixels }, serving.port).await
+    })
+}
+
+/// Takes a backup beside a server that may be running: the folder is not locked for it.
+fn take_backup(file: &Path, data: Option<PathBuf>) -> Result<(), String> {
+    let data = data.unwrap_or_else(|| PathBuf::from(DATA));
+    let database = data.join(DATABASE);
+    if !database.exists() {
+        return Err(format!("there is no yard in {}", data.display()));
+    }
+    let file = file.to_owned();
+    rocket::execute(async move {
+        let made = jiff::Timestamp::now().to_string();
+        let taken = backup::take(&database, &data.join(PHOTOS), &file, made).await?;
+        println!(
+            "{} files, {:.1} MB, in {}, looked through and whole.",
+            taken.files,
+            taken.bytes as f64 / 1e6,
+            file.display()
+        );
+        Ok(())
     })
 }
 

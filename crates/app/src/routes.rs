@@ -3,8 +3,8 @@
 use rocket::Route;
 
 use crate::pages::{
-    bench, boats, decide, door, fasten, finish, handbook, jobs, plan, practice, rack, seams, search, shape, stores,
-    story, survey, timber, today, work, yard,
+    backups, bench, boats, decide, door, fasten, finish, handbook, jobs, plan, practice, rack, seams, search, shape,
+    stores, story, survey, timber, today, work, yard,
 };
 
 /// Every route but the assets. Who may call one shows in its arguments: `Owner`, `Crew`, `BoatReader`, `User`;
@@ -17,10 +17,15 @@ pub fn routes() -> Vec<Route> {
         door::sign_in::first,
         door::sign_in::first_account,
         today::show,
+        backups::page,
+        backups::take,
+        backups::nightly,
+        backups::file,
         plan::page,
         plan::make,
         plan::hours,
         plan::close,
+        plan::open,
         plan::errand,
         plan::errand_over,
         plan::task_day,

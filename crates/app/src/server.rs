@@ -2,8 +2,11 @@
 
 use std::io::Write;
 use std::net::{Ipv4Addr, TcpListener};
+use std::path::PathBuf;
+use std::time::Duration;
 
-use mend_keel_store::Store;
+use jiff::{SignedDuration, Timestamp};
+use mend_keel_store::{Store, accounts};
 use rocket::config::{Config, SecretKey};
 use rocket::data::{Data, Limits, ToByteUnit};
 use rocket::fairing::{AdHoc, Fairing, Info, Kind};
@@ -17,7 +20,7 @@ use crate::web::auth::SignInTries;
 use crate::web::compress::Compress;
 use crate::web::jobs::Jobs;
 use crate::web::settings::Settings;
-use crate::web::{assets, photos, problem};
+use crate::web::{assets, backup, photos, problem};
 
 /// Builds the server on loopback; the port must be free.
 pub fn build(store: Store, settings: Settings, port: u16) -> Result<Rocket<Build>, String> {
@@ -66,10 +69,37 @@ pub async fn run(store: Store, settings: Settings, port: u16) -> Result<(), Stri
                 writeln!(std::io::stdout(), "Mend Keel is at http://127.0.0.1:{port}/ and keeps its data in {shown}");
         })
     });
-    let server = build(store, settings, port)?.attach(say);
+    let (nightly_store, data) = (store.clone(), settings.folder.path().to_owned());
+    let nightly = AdHoc::on_liftoff("nightly backups", move |_| {
+        Box::pin(async move {
+            rocket::tokio::spawn(nightly_backups(nightly_store, data));
+        })
+    });
+    let server = build(store, settings, port)?.attach(say).attach(nightly);
     let done = server.launch().await.map(|_| ()).map_err(|e| format!("the server stopped: {e}"));
     closing.close().await;
     done
+}
+
+/// How often it is looked whether a backup is due.
+const LOOK: Duration = Duration::from_secs(600);
+
+/// Takes a backup where the yard wants one every night and the newest is a day old.
+async fn nightly_backups(store: Store, data: PathBuf) {
+    let mut clock = rocket::tokio::time::interval(LOOK);
+    loop {
+        clock.tick().await;
+        let Ok((true, keep)) = accounts::backups(&store).await else { continue };
+        let now = Timestamp::now();
+        let newest = backup::kept(&backup::folder(&data)).into_iter().next();
+        if newest.is_some_and(|newest| newest.name > backup::name(&(now - SignedDuration::from_hours(24)).to_string()))
+        {
+            continue;
+        }
+        if let Err(says) = backup::take_kept(&data, now.to_string(), keep as usize).await {
+            eprintln!("mend-keel: no nightly backup: {says}");
+        }
+    }
 }
 
 /// Answers only under its own names: a page elsewhere whose name was turned to this machine reads nothing here.

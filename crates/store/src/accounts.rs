@@ -99,6 +99,12 @@ const ACCOUNT: &str = "SELECT id, login, name, role, guest_boat, password_hash F
 /// How long a sign-in lasts.
 pub const SESSION_DAYS: i64 = 30;
 
+/// Whether a backup is taken every night, and how many stay.
+pub async fn backups(store: &Store) -> Result<(bool, u32)> {
+    let sql = "SELECT nightly, backups_kept FROM yard WHERE id = 1";
+    Ok(sqlx::query_as(sql).fetch_optional(store.pool()).await?.unwrap_or((false, 7)))
+}
+
 pub async fn yard(store: &Store) -> Result<Yard> {
     let yard = sqlx::query_as("SELECT name, unit, inch_denominator, stand_ins FROM yard WHERE id = 1")
         .fetch_optional(store.pool())
@@ -224,6 +230,26 @@ impl Work {
             .bind(points)
             .execute(&mut *self.tx)
             .await?;
+        Ok(())
+    }
+
+    pub async fn set_backups(&mut self, nightly: bool, kept: u32) -> Result<()> {
+        // A yard that was never named has no row yet.
+        let begun = Yard::named("The yard");
+        sqlx::query("INSERT INTO yard (id, name, unit, inch_denominator, stand_ins) VALUES (1, ?, ?, ?, ?) ON CONFLICT (id) DO NOTHING")
+            .bind(&begun.name)
+            .bind(&begun.unit)
+            .bind(begun.inch_denominator)
+            .bind(begun.stand_ins)
+            .execute(&mut *self.tx)
+            .await?;
+        sqlx::query("UPDATE yard SET nightly = ?, backups_kept = ? WHERE id = 1")
+            .bind(nightly)
+            .bind(kept)
+            .execute(&mut *self.tx)
+            .await?;
+        let told = if nightly { format!("A backup every night, {kept} stay") } else { "No nightly backups".to_owned() };
+        self.note(None, None, "yard", &told, &json!({ "nightly": nightly, "kept": kept })).await?;
         Ok(())
     }
 

@@ -227,6 +227,16 @@ impl Store {
         Ok(Self { pool, writer, watch: watch.connect_with(options).await?, damaged: false, proven: Arc::default() })
     }
 
+    /// Writes a whole copy of a database as it is at one moment, while others go on writing to it. `to` must not be there yet.
+    pub async fn copy(path: &Path, to: &Path) -> Result<()> {
+        let options = SqliteConnectOptions::new().filename(path).read_only(true).busy_timeout(BUSY_TIMEOUT);
+        let one = pool(1).connect_with(options).await?;
+        let done = sqlx::query("VACUUM INTO ?").bind(to.to_string_lossy().into_owned()).execute(&one).await;
+        one.close().await;
+        done?;
+        Ok(())
+    }
+
     async fn open_damaged(path: &Path) -> Result<Self> {
         let options = SqliteConnectOptions::new().filename(path).read_only(true).busy_timeout(BUSY_TIMEOUT);
         let opened = pool(8).connect_with(options.clone()).await;

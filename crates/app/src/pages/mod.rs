@@ -10,6 +10,7 @@ pub mod survey;
 pub mod timber;
 pub mod work;
 
+pub mod backups;
 pub mod bench;
 pub mod boats;
 pub mod door;

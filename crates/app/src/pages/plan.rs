@@ -404,21 +404,39 @@ pub async fn hours(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     Ok(Answer::Go(HERE.to_owned()))
 }
 
-/// Closes a day, or opens one again.
+/// The day a form names, and why it is closed.
+fn closed_day(read: &mut Reader<'_>) -> (Option<String>, String) {
+    let named = day(read, "closed");
+    if named.is_none() && read.faults.is_empty() {
+        read.faults.add(InputError::new("closed", "say which day"));
+    }
+    (named, read.text("closed_why", 80))
+}
+
+/// Closes a day: nobody works on it.
 #[post("/plan/closed", data = "<posted>")]
 pub async fn close(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     let mut read = Reader::new(&posted.form, desk.units.unit);
-    let open = posted.form.get("open") == "1";
-    let closed_on = day(&mut read, "closed");
-    let why = read.text("closed_why", 80);
-    if closed_on.is_none() && read.faults.is_empty() {
-        read.faults.add(InputError::new("closed", "say which day"));
-    }
-    let (Some(closed_on), true) = (closed_on, read.faults.is_empty()) else {
+    let (named, why) = closed_day(&mut read);
+    let (Some(named), true) = (named, read.faults.is_empty()) else {
         return render_faulty(&show(&desk, None, posted.form.typed(), read.faults).await?);
     };
     let mut work = desk.store.begin(posted.act()).await?;
-    work.close_day(&closed_on, (!open).then_some(why.as_str())).await?;
+    work.close_day(&named, Some(&why)).await?;
+    work.commit(HERE).await?;
+    Ok(Answer::Go(HERE.to_owned()))
+}
+
+/// Opens a closed day again.
+#[post("/plan/open", data = "<posted>")]
+pub async fn open(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let (named, _) = closed_day(&mut read);
+    let (Some(named), true) = (named, read.faults.is_empty()) else {
+        return render_faulty(&show(&desk, None, posted.form.typed(), read.faults).await?);
+    };
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.close_day(&named, None).await?;
     work.commit(HERE).await?;
     Ok(Answer::Go(HERE.to_owned()))
 }

@@ -6,6 +6,10 @@ use std::path::{Path, PathBuf};
 
 use rocket::tokio;
 
+/// What lies in a data folder.
+pub const DATABASE: &str = "mend-keel.db";
+pub const PHOTOS: &str = "photos";
+
 /// An opened data folder; the lock is held until it is dropped.
 #[derive(Debug)]
 pub struct DataFolder {
@@ -18,7 +22,7 @@ impl DataFolder {
     pub fn open(path: &Path) -> Result<Self, String> {
         let shown = path.display();
         let told = |e: io::Error| format!("cannot use the data folder {shown}: {e}");
-        fs::create_dir_all(path.join("photos")).map_err(told)?;
+        fs::create_dir_all(path.join(PHOTOS)).map_err(told)?;
         let lock = File::options().create(true).truncate(false).write(true).open(path.join("lock")).map_err(told)?;
         match lock.try_lock() {
             Ok(()) => Ok(Self { path: path.to_owned(), _lock: lock }),
@@ -51,11 +55,11 @@ impl DataFolder {
     }
 
     pub fn database(&self) -> PathBuf {
-        self.path.join("mend-keel.db")
+        self.path.join(DATABASE)
     }
 
     pub fn photos(&self) -> PathBuf {
-        self.path.join("photos")
+        self.path.join(PHOTOS)
     }
 
     /// The key that cookies are encrypted with; made on the first start.

@@ -2,6 +2,7 @@
 
 pub mod assets;
 pub mod auth;
+pub mod backup;
 pub mod changed;
 pub mod choices;
 pub mod compress;

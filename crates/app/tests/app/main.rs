@@ -1,5 +1,6 @@
 //! The application as people meet it: the real binary, its pages over HTTP, and a real browser.
 
+mod backups;
 mod browser;
 mod cli;
 mod corrections;

@@ -1,6 +1,7 @@
 //! A server of its own for each test, a client that keeps cookies, and a browser.
 
 use std::io::{BufRead, BufReader, Lines};
+use std::path::Path;
 use std::process::{Child, ChildStdout, Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -33,9 +34,23 @@ impl Server {
 
     /// The same at a port, where a page that was open before finds it again.
     pub fn start_at(mode: &str, folder: TempDir, port: &str) -> Self {
+        let data = folder.path().to_owned();
+        Self::start_with(mode, folder, &data, port)
+    }
+
+    /// In a folder that somebody else looks after.
+    pub fn start_in(mode: &str, data: &Path) -> Self {
+        Self::start_with(mode, TempDir::new().unwrap(), data, "0")
+    }
+
+    pub fn data(&self) -> &Path {
+        self.folder.path()
+    }
+
+    fn start_with(mode: &str, folder: TempDir, data: &Path, port: &str) -> Self {
         let mut child = Command::new(BINARY)
             .args([mode, "--port", port, "--data"])
-            .arg(folder.path())
+            .arg(data)
             .stdout(Stdio::piped())
             .spawn()
             .unwrap();
