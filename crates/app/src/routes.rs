@@ -183,6 +183,7 @@ pub fn routes() -> Vec<Route> {
         work::list::book,
         work::list::done,
         story::list::boat,
+        story::list::tell,
         story::list::plank,
         timber::list::wants,
         rack::list,

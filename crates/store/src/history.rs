@@ -6,7 +6,7 @@ use serde_json::Value;
 use sha2::{Digest, Sha256};
 use sqlx::FromRow;
 
-use crate::{Result, Store, Work};
+use crate::{Result, Store, StoreError, Work};
 
 /// One entry.
 #[derive(Debug, Clone, FromRow)]
@@ -141,31 +141,86 @@ pub struct Stretch {
     pub back: Option<i64>,
 }
 
+/// What of a story is asked for.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Only<'a> {
+    /// Kinds of entries; all where none is named.
+    pub kinds: &'a [&'a str],
+    /// By whom; anybody where it is empty.
+    pub by: &'a str,
+}
+
 /// A boat's story, newest first: the entries up to one, all of them where none is given.
-pub async fn of_boat(store: &Store, boat: i64, upto: Option<i64>) -> Result<Stretch> {
+pub async fn of_boat(store: &Store, boat: i64, upto: Option<i64>, only: Only<'_>) -> Result<Stretch> {
     let edge = upto.unwrap_or(i64::MAX);
-    stretch(store, boat, edge, ["boat_id = ? AND id <= ? ORDER BY id DESC", "boat_id = ? AND id > ? ORDER BY id"]).await
+    let order = ["id <= ? ORDER BY id DESC", "id > ? ORDER BY id"];
+    stretch(store, "boat_id", boat, edge, order, only).await
 }
 
 /// A plank's own life line, oldest first: the entries from one on, all of them where none is given.
 pub async fn of_plank(store: &Store, plank: i64, from: Option<i64>) -> Result<Stretch> {
     let edge = from.unwrap_or(0);
-    stretch(store, plank, edge, ["member_id = ? AND id >= ? ORDER BY id", "member_id = ? AND id < ? ORDER BY id DESC"])
-        .await
+    let order = ["id >= ? ORDER BY id", "id < ? ORDER BY id DESC"];
+    stretch(store, "member_id", plank, edge, order, Only::default()).await
 }
 
 /// One page by key, and where its neighbours begin. `[on, back]` say which entries follow the edge and which lie before it.
-async fn stretch(store: &Store, of: i64, edge: i64, [on, back]: [&str; 2]) -> Result<Stretch> {
-    let sql = format!("SELECT {COLUMNS} FROM event WHERE {on} LIMIT ?");
-    let mut events: Vec<Event> =
-        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(of).bind(edge).bind(STRETCH + 1).fetch_all(store.pool()).await?;
+async fn stretch(
+    store: &Store,
+    whose: &str,
+    of: i64,
+    edge: i64,
+    [on, back]: [&str; 2],
+    only: Only<'_>,
+) -> Result<Stretch> {
+    let kinds = serde_json::to_string(only.kinds)?;
+    let asked = "(?2 = '[]' OR kind IN (SELECT value FROM json_each(?2))) AND (?3 = '' OR by_name = ?3)";
+    let page = |columns: &str, order: &str| {
+        let order = order.replacen('?', "?4", 1);
+        format!("SELECT {columns} FROM event WHERE {whose} = ?1 AND {asked} AND {order} LIMIT ?5")
+    };
+    let mut events: Vec<Event> = sqlx::query_as(sqlx::AssertSqlSafe(page(COLUMNS, on)))
+        .bind(of)
+        .bind(&kinds)
+        .bind(only.by)
+        .bind(edge)
+        .bind(STRETCH + 1)
+        .fetch_all(store.pool())
+        .await?;
     let further = events.get(STRETCH as usize).map(|event| event.id);
     events.truncate(STRETCH as usize);
     let first = events.first().map_or(edge, |event| event.id);
-    let sql = format!("SELECT id FROM event WHERE {back} LIMIT ?");
-    let before: Vec<(i64,)> =
-        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(of).bind(first).bind(STRETCH).fetch_all(store.pool()).await?;
+    let before: Vec<(i64,)> = sqlx::query_as(sqlx::AssertSqlSafe(page("id", back)))
+        .bind(of)
+        .bind(&kinds)
+        .bind(only.by)
+        .bind(first)
+        .bind(STRETCH)
+        .fetch_all(store.pool())
+        .await?;
     Ok(Stretch { events, further, back: before.last().map(|(id,)| *id) })
+}
+
+/// What entries of a boat said, by id: those that later ones correct.
+pub async fn said(store: &Store, boat: i64, ids: &[i64]) -> Result<Vec<(i64, String)>> {
+    let sql = "SELECT id, summary FROM event WHERE boat_id = ? AND id IN (SELECT value FROM json_each(?))";
+    Ok(sqlx::query_as(sql).bind(boat).bind(serde_json::to_string(ids)?).fetch_all(store.pool()).await?)
+}
+
+/// An entry told by hand, where it is one of this boat and was not put right yet.
+pub async fn told(store: &Store, boat: i64, id: i64) -> Result<Event> {
+    let sql = format!(
+        "SELECT {COLUMNS} FROM event WHERE boat_id = ? AND id = ? AND (kind = 'told' OR (kind = 'correction' AND body ->> '$.told' IS NOT NULL))"
+    );
+    let event: Option<Event> =
+        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).bind(id).fetch_optional(store.pool()).await?;
+    event.ok_or(StoreError::NotFound("entry"))
+}
+
+/// The boats a photo was told of by hand.
+pub async fn boats_with_photo(store: &Store, hash: &str) -> Result<Vec<i64>> {
+    let sql = "SELECT DISTINCT boat_id FROM event WHERE kind = 'told' AND body ->> '$.photo' = ?";
+    Ok(sqlx::query_scalar(sql).bind(hash).fetch_all(store.pool()).await?)
 }
 
 /// How far the chain of all entries is proven.

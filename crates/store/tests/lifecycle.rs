@@ -756,7 +756,7 @@ async fn a_long_story_comes_in_pages_that_miss_nothing_and_tell_nothing_twice() 
     let mut story = Vec::new();
     let mut upto = None;
     loop {
-        let page = history::of_boat(&store, boat, upto).await.unwrap();
+        let page = history::of_boat(&store, boat, upto, history::Only::default()).await.unwrap();
         assert!(page.events.iter().all(|e| e.boat_id == Some(boat)));
         story.extend(page.events.into_iter().map(|e| e.id));
         upto = page.further;
@@ -769,7 +769,7 @@ async fn a_long_story_comes_in_pages_that_miss_nothing_and_tell_nothing_twice() 
     story.reverse();
     assert_eq!(story, line, "both ways through it lie the same entries");
 
-    let nothing = history::of_boat(&store, boat, Some(0)).await.unwrap();
+    let nothing = history::of_boat(&store, boat, Some(0), history::Only::default()).await.unwrap();
     assert!(nothing.events.is_empty() && nothing.further.is_none() && nothing.back.is_some());
     let nothing = history::of_plank(&store, plank, Some(i64::MAX)).await.unwrap();
     assert!(nothing.events.is_empty() && nothing.back.is_some());

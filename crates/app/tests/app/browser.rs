@@ -105,6 +105,11 @@ async fn one_boat_goes_through_the_whole_job() {
     b.fill("area", "0.4").await;
     b.press(&b.find_text("button", "Plan the coats").await).await;
     b.find_text("td", "Undercoat 2").await;
+    b.press(&b.find_text("a", "Lay it").await).await;
+    b.fill("temperature", "18").await;
+    b.fill("humidity", "55").await;
+    b.fill("wood", "12").await;
+    b.press(&b.find("input[name=ready]").await).await;
     b.press(&b.find_text("button", "It is on").await).await;
     b.find_text(".state", "on").await;
 

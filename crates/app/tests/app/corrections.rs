@@ -46,8 +46,9 @@ async fn a_coat_ticked_by_mistake_and_a_plan_not_wanted_are_taken_back() {
         let at = html.find("the middle thwart").unwrap();
         html[at..at + html[at..].find("</section>").unwrap()].to_owned()
     };
-    let lay = address(&section(&html), "/boats/2/coats/", "/lay");
-    assert_eq!(visitor.send(page, &lay, &[]).await.status, 303);
+    let coat = address(&section(&html), "/boats/2/coats/", "");
+    let read = [("temperature", "18"), ("humidity", "55"), ("wood", "12"), ("ready", "1")];
+    assert_eq!(visitor.send(&coat, &format!("{coat}/lay"), &read).await.status, 303);
 
     // With a coat on, the plan stays; taking the coat back wants a reason, and keeps what was typed.
     let laid = section(&visitor.get(page).await.text);

@@ -17,6 +17,7 @@ mod readme;
 mod seams;
 mod shaping;
 mod statements;
+mod story;
 mod structure;
 mod support;
 mod survey;

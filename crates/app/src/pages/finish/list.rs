@@ -107,7 +107,8 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
                         why => format!("against the rule, because {why}: {}", l.against.join("; ")),
                     }),
                     when: view::when_next(c.done_at.as_deref().unwrap_or(&c.earliest_at)),
-                    state: state(c, now),
+                    // Whatever its hour: none goes on before the one below it.
+                    state: if c.done_at.is_none() && next != Some(c.id) { "wait" } else { state(c, now) },
                     is_next: next == Some(c.id),
                     is_last: last == Some(c.id),
                 })

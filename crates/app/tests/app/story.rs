@@ -1,0 +1,67 @@
+//! The story: told by hand, put right by later entries, and cut down to what is asked for.
+
+use crate::support::{Server, Visitor, keys, with_keys};
+
+const STORY: &str = "/boats/1/story";
+
+async fn tell(visitor: &Visitor, fields: &[(&str, &str)]) -> crate::support::Answer {
+    let page = visitor.get(STORY).await.text;
+    let mut own = keys(&page, STORY);
+    own.retain(|(name, _)| name != "corrects");
+    visitor.post(STORY, &with_keys(&own, fields)).await
+}
+
+#[tokio::test]
+async fn what_is_told_by_hand_says_when_it_happened_and_a_later_entry_puts_it_right() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let coin = [("kind", "find"), ("words", "a <coin> under the mast step"), ("happened", "1962"), ("place", "P5 F12")];
+    assert_eq!(tell(&visitor, &coin).await.status, 303);
+    let told = visitor.get(STORY).await.text;
+    assert!(told.contains("Something found: a &#60;coin&#62; under the mast step") && told.contains("happened 1962"));
+    for (wrong, says) in [
+        ([("kind", "find"), ("words", ""), ("happened", ""), ("place", "")], "say what happened"),
+        ([("kind", "gossip"), ("words", "x"), ("happened", ""), ("place", "")], "is-invalid"),
+        ([("kind", "note"), ("words", "kept words"), ("happened", ""), ("place", "P99 F99")], "kept words"),
+    ] {
+        let refused = tell(&visitor, &wrong).await;
+        assert!(refused.status == 422 && refused.text.contains(says), "{says}: {}", refused.status);
+    }
+    // The entry stays; the one that puts it right shows what it said.
+    let at = told.find("name=\"corrects\" value=\"").and_then(|first| {
+        let rest = &told[first + 23..];
+        rest.find("name=\"corrects\" value=\"").map(|next| first + 23 + next + 23)
+    });
+    let entry: String = told[at.expect("it can be put right")..].chars().take_while(char::is_ascii_digit).collect();
+    let right =
+        [("kind", "note"), ("words", "a token, not a coin"), ("happened", "1961"), ("place", ""), ("corrects", &entry)];
+    assert_eq!(tell(&visitor, &right).await.status, 303);
+    let both = visitor.get(STORY).await.text;
+    assert!(both.contains("it said: <s>Something found: a &#60;coin&#62;") && both.contains("a token, not a coin"));
+    // An entry of another kind, or of another boat, is not put right by hand.
+    let foreign = [("kind", "note"), ("words", "x"), ("happened", ""), ("place", ""), ("corrects", "1")];
+    assert_eq!(tell(&visitor, &foreign).await.status, 404);
+    assert!(visitor.get(&format!("{STORY}?whole=1")).await.text.contains("Every entry is chained"));
+}
+
+#[tokio::test]
+async fn a_story_is_cut_down_by_kind_and_by_person() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let entries = |page: &str| page.matches("class=\"event kind-").count();
+    let all = visitor.get(STORY).await.text;
+    let decided = visitor.get(&format!("{STORY}?of=decide")).await.text;
+    assert!(entries(&decided) > 0 && entries(&decided) < entries(&all));
+    assert_eq!(decided.matches("class=\"event kind-decision\"").count(), entries(&decided));
+    let ines = visitor.get(&format!("{STORY}?who=Ines+Varga")).await.text;
+    assert!(entries(&ines) > 0 && entries(&ines) < entries(&all), "{} of {}", entries(&ines), entries(&all));
+    assert_eq!(entries(&visitor.get(&format!("{STORY}?who=Nobody+%26+Co")).await.text), 0);
+    // A kind that is none cuts nothing down.
+    assert_eq!(entries(&visitor.get(&format!("{STORY}?of=%27%3B--")).await.text), entries(&all));
+    // A day is told once, as people write it.
+    let days: Vec<&str> = all.split("class=\"story-day\">").skip(1).map(|d| &d[..d.find('<').unwrap()]).collect();
+    assert!(!days.is_empty() && days.windows(2).all(|d| d[0] != d[1]), "{days:?}");
+    assert!(days.iter().all(|d| d.split(' ').count() == 3 && d.len() <= 11), "{days:?}");
+}
