@@ -1,5 +1,7 @@
 //! Decks: what holds a glued one down while it cures (handbook 10).
 
+pub mod plan;
+
 use crate::error::{self, InputError};
 use crate::units::whole_up;
 

@@ -37,7 +37,7 @@ type Outcome = Result<Value, InputError>;
 type Tool = fn(Value) -> Outcome;
 
 /// Every tool by its contract name.
-const TOOLS: [(&str, Tool); 52] = [
+const TOOLS: [(&str, Tool); 54] = [
     ("length", length),
     ("format-length", format_length_tool),
     ("emc", emc),
@@ -87,6 +87,8 @@ const TOOLS: [(&str, Tool); 52] = [
     ("ring", spar_tools::ring_tool),
     ("spar", spar_tools::spar),
     ("spar-solid", spar_tools::spar_solid),
+    ("stave-repair", spar_tools::stave_repair),
+    ("deck-plan", spar_tools::deck_plan_tool),
     ("template-check", spar_tools::template_check),
     ("rectify", spar_tools::rectify_tool),
     ("ballast", spar_tools::ballast),

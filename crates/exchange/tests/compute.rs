@@ -567,3 +567,64 @@ fn a_schedule_names_its_tasks_and_what_makes_one_impossible() {
     none["tasks"][0]["gear"] = json!({ "steam box": 1 });
     assert_eq!(run("schedule", none).unwrap_err().field, "tasks[0].gear.steam box");
 }
+
+#[test]
+fn a_spar_is_mended_by_staves_and_what_cannot_be_says_why() {
+    let asked = json!({
+        "length": 9_000, "staves": 8, "wall": 22,
+        "bad": [{ "stave": 0, "from": 3_000, "to": 3_400 }, { "stave": 1, "from": 3_050, "to": 3_300 }],
+        "stock": [{ "id": "A", "length": 3_000 }, { "id": "B", "length": 2_000 }],
+    });
+    let told = run("stave-repair", asked.clone()).unwrap();
+    // A scarf is 264 mm, the margin 50: the first must be 1,028 mm long, the second 878; the second's scarfs lie 50 mm inside
+    // at the heel and 100 mm inside at the head, and move outward past the first's by the least there is.
+    let scarfs: Vec<(u64, f64)> = told["scarfs"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|s| (s["stave"].as_u64().unwrap(), s["at"].as_f64().unwrap()))
+        .collect();
+    for (stave, at) in &scarfs {
+        assert!(scarfs.iter().all(|(other, there)| other == stave || (at - there).abs() >= 264.0 - 1e-6), "{scarfs:?}");
+    }
+    assert!((told["new_length"].as_f64().unwrap() - (1_028.0 + 878.0 + (264.0 - 50.0) + (264.0 - 100.0))).abs() < 1e-6);
+    assert_eq!(told["at_once"].as_array().unwrap().len(), 2);
+    let mut short = asked.clone();
+    short["stock"] = json!([{ "id": "A", "length": 500 }]);
+    assert!(run("stave-repair", short).unwrap()["impossible"].as_str().unwrap().contains("stock"));
+    let mut twice = asked;
+    twice["stock"] = json!([{ "id": "A", "length": 500 }, { "id": "A", "length": 500 }]);
+    assert_eq!(run("stave-repair", twice).unwrap_err().field, "stock[1].id");
+}
+
+#[test]
+fn a_deck_is_planned_screwed_or_glued() {
+    let mut asked = json!({
+        "outline": [[0, 0], [1_500, 900], [4_000, 1_200], [6_500, 800]], "king": 120, "cover": 110, "plank": 45, "seam": 5,
+        "way": "straight", "beams": [500, 1_000, 1_500, 2_000, 2_500, 3_000, 3_500, 4_000, 4_500, 5_000, 5_500, 6_000],
+        "longest": 3_500, "rule": { "adjacent": 2, "one_between": 1, "same_bay_between": 2, "min_piece": 3 }, "fastened": "screwed",
+    });
+    let screwed = run("deck-plan", asked.clone()).unwrap();
+    assert!(
+        screwed["rows"].as_u64().unwrap() > 15
+            && screwed["screws"] == screwed["plugs"]
+            && screwed.get("bags").is_none()
+    );
+    for plank in screwed["planks"].as_array().unwrap() {
+        assert!(plank["to"].as_f64().unwrap() - plank["from"].as_f64().unwrap() <= 3_500.0 + 1e-6, "{plank}");
+    }
+    let joints: Vec<Value> = screwed["joints"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|j| json!({ "side": j["side"], "strake": j["row"].as_u64().unwrap() + 1, "bay": j["beam"].as_u64().unwrap() + 1 }))
+        .collect();
+    let check = run("butts-check", json!({ "rule": asked["rule"], "joints": joints })).unwrap();
+    assert_eq!(check["violations"], json!([]), "{check}");
+    asked["fastened"] = json!("glued");
+    let glued = run("deck-plan", asked.clone()).unwrap();
+    let (kg, bags) = (glued["adhesive_kg"].as_f64().unwrap(), glued["bags"].as_f64().unwrap());
+    assert!(glued.get("screws").is_none() && bags == (kg / 1.2 * 80.0 / 25.0).ceil(), "{kg} {bags}");
+    asked["way"] = json!("spiral");
+    assert!(run("deck-plan", asked).is_err());
+}

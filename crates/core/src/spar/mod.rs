@@ -2,3 +2,4 @@
 
 pub mod ring;
 pub mod round;
+pub mod stave;

@@ -4,10 +4,12 @@ use std::collections::HashMap;
 
 use mend_keel_core::InputError;
 use mend_keel_core::deck;
+use mend_keel_core::deck::plan::{self as deck_plan, Held, Way};
+use mend_keel_core::repair::butts::Rule;
 use mend_keel_core::shape::bend::Request;
 use mend_keel_core::shape::rectify::{self, Mark};
 use mend_keel_core::shape::template::{self, Measured};
-use mend_keel_core::spar::{ring, round};
+use mend_keel_core::spar::{ring, round, stave};
 use mend_keel_core::timber::board::Drying;
 use mend_keel_core::timber::species;
 use serde::Deserialize;
@@ -69,6 +71,111 @@ pub fn spar_solid(input: Value) -> Outcome {
     let input: In = read(input)?;
     let marks = round::solid(input.diameter)?;
     Ok(json!({ "square": marks.square, "eight": marks.eight, "sixteen": marks.sixteen }))
+}
+
+pub fn stave_repair(input: Value) -> Outcome {
+    #[derive(Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct Bad {
+        stave: usize,
+        from: f64,
+        to: f64,
+    }
+    #[derive(Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct Stock {
+        id: Value,
+        length: f64,
+    }
+    #[derive(Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct In {
+        length: f64,
+        staves: usize,
+        wall: f64,
+        #[serde(default = "twelve")]
+        ratio: f64,
+        bad: Vec<Bad>,
+        margin: Option<f64>,
+        stock: Vec<Stock>,
+        most_out: Option<usize>,
+    }
+    fn twelve() -> f64 {
+        12.0
+    }
+    let input: In = read(input)?;
+    for (i, stock) in input.stock.iter().enumerate() {
+        if !(stock.id.is_string() || stock.id.is_number()) {
+            return Err(InputError::new(format!("stock[{i}].id"), "must be a text or a number"));
+        }
+    }
+    stand_once("stock", input.stock.iter().map(|s| s.id.to_string()))?;
+    let told = stave::plan(&stave::Job {
+        length: input.length,
+        staves: input.staves,
+        wall: input.wall,
+        ratio: input.ratio,
+        bad: input.bad.iter().map(|b| stave::Bad { stave: b.stave, from: b.from, to: b.to }).collect(),
+        margin: input.margin,
+        stock: input.stock.iter().map(|s| s.length).collect(),
+        most_out: input.most_out,
+    })?;
+    let repair = match told {
+        stave::Answer::Repair(repair) => repair,
+        stave::Answer::Impossible(why) => return Ok(json!({ "impossible": why })),
+    };
+    let piece = |p: &stave::Piece| {
+        let stock: Vec<&Value> = p.stock.iter().map(|s| &input.stock[*s].id).collect();
+        json!({ "stave": p.stave, "from": p.from, "to": p.to, "stock": stock })
+    };
+    Ok(json!({
+        "pieces": repair.pieces.iter().map(piece).collect::<Vec<_>>(),
+        "scarfs": repair.scarfs.iter().map(|s| json!({ "stave": s.stave, "at": s.at })).collect::<Vec<_>>(),
+        "new_length": repair.new_length, "at_once": repair.at_once,
+    }))
+}
+
+pub fn deck_plan_tool(input: Value) -> Outcome {
+    #[derive(Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct In {
+        outline: Vec<[f64; 2]>,
+        king: f64,
+        cover: f64,
+        plank: f64,
+        seam: f64,
+        way: Way,
+        beams: Vec<f64>,
+        longest: f64,
+        rule: Rule,
+        fastened: Held,
+    }
+    let input: In = read(input)?;
+    let told = deck_plan::plan(&deck_plan::Job {
+        outline: input.outline,
+        king: input.king,
+        cover: input.cover,
+        plank: input.plank,
+        seam: input.seam,
+        way: input.way,
+        beams: input.beams,
+        longest: input.longest,
+        rule: input.rule,
+        held: input.fastened,
+    })?;
+    let plank = |p: &deck_plan::Plank| json!({ "side": p.side, "row": p.row, "from": p.from, "to": p.to });
+    let joint = |(side, row, beam): &(_, usize, usize)| json!({ "side": side, "row": row, "beam": beam });
+    let mut out = json!({
+        "rows": told.rows,
+        "planks": told.planks.iter().map(plank).collect::<Vec<_>>(),
+        "joints": told.joints.iter().map(joint).collect::<Vec<_>>(),
+        "nibbed": told.nibbed, "seam_metres": told.seam_metres,
+    });
+    match told.glue {
+        Some((adhesive, bags)) => (out["adhesive_kg"], out["bags"]) = (json!(adhesive), json!(bags)),
+        None => (out["screws"], out["plugs"]) = (json!(told.screws), json!(told.screws)),
+    }
+    Ok(out)
 }
 
 pub fn ballast(input: Value) -> Outcome {
