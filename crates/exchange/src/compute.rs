@@ -171,6 +171,22 @@ fn read<T: DeserializeOwned>(input: Value) -> Result<T, InputError> {
     })
 }
 
+/// Refuses ids of a list that are neither text nor number, or stand twice.
+fn named<'v>(list: &str, ids: impl Iterator<Item = &'v Value> + Clone) -> Result<(), InputError> {
+    if let Some(i) = ids.clone().position(|id| !(id.is_string() || id.is_number())) {
+        return Err(InputError::new(format!("{list}[{i}].id"), "must be a text or a number"));
+    }
+    stand_once(list, ids.map(Value::to_string))
+}
+
+/// A length of stock, by its id.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ExtStock {
+    id: Value,
+    length: f64,
+}
+
 /// An id stands once in its list.
 fn stand_once<T: Eq + Hash>(list: &str, ids: impl Iterator<Item = T>) -> Result<(), InputError> {
     let mut seen = HashSet::new();

@@ -81,6 +81,8 @@
     form.dataset.sending = "1";
     const submitter = event.submitter;
     const data = new FormData(form, submitter);
+    // What waits here for a signal happened now, not when it arrives.
+    data.set("made_at", new Date().toISOString());
     // An empty file field is no photo.
     for (const [name, value] of [...data.entries()]) {
       if (value instanceof File && value.size === 0) data.delete(name);

@@ -103,16 +103,17 @@ impl Stretch {
 pub fn stretches(boat: &Boat) -> Vec<Stretch> {
     let shell = &boat.shell;
     let (keel, water, sheer) = (1, boat.waterline_strake, shell.strake_count());
-    let all: [(&str, &str, &'static [Side], (u32, u32)); 5] = [
-        ("topsides_port", "Topsides, port", &[Side::Port], (water + 1, sheer)),
-        ("topsides_starboard", "Topsides, starboard", &[Side::Starboard], (water + 1, sheer)),
-        ("topsides", "Topsides, both sides", &Side::BOTH, (water + 1, sheer)),
-        ("bottom", "Bottom, both sides", &Side::BOTH, (keel, water.min(sheer))),
-        ("hull", "All planking outside", &Side::BOTH, (keel, sheer)),
-    ];
-    let stretch = |(code, label, sides, strakes): (_, _, &'static [Side], (u32, u32))| {
+    let stretch = |code, label, sides: &'static [Side], strakes: (u32, u32)| {
         let area = sides.iter().map(|side| shell.area(*side, strakes.0, strakes.1)).sum();
         Stretch { code, label, area, sides, strakes }
     };
-    all.into_iter().map(stretch).filter(|s| s.area > 0.0).collect()
+    let above = (water + 1, sheer);
+    let all = [
+        stretch("topsides_port", "Topsides, port", &[Side::Port], above),
+        stretch("topsides_starboard", "Topsides, starboard", &[Side::Starboard], above),
+        stretch("topsides", "Topsides, both sides", &Side::BOTH, above),
+        stretch("bottom", "Bottom, both sides", &Side::BOTH, (keel, water.min(sheer))),
+        stretch("hull", "All planking outside", &Side::BOTH, (keel, sheer)),
+    ];
+    all.into_iter().filter(|s| s.area > 0.0).collect()
 }

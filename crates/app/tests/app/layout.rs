@@ -3,7 +3,7 @@
 use crate::support::{Browser, Server, Visitor};
 
 /// Main screens with a drawing: where, and the drawing.
-const SCREENS: [(&str, &str); 12] = [
+const SCREENS: [(&str, &str); 13] = [
     ("/boats/1?at=P5+F12", ".bench-drawing"),
     ("/boats/1?surface=frames", ".bench-drawing"),
     ("/boats/1?surface=deck", ".bench-drawing"),
@@ -15,6 +15,7 @@ const SCREENS: [(&str, &str); 12] = [
     ("/boats/1/refasten/1", ".bench-drawing"),
     ("/boats/1/metals", ".bench-drawing"),
     ("/boats/1/seams/all", ".bench-drawing"),
+    ("/plan", ".bench-drawing"),
     ("/rack/cut", ".bench-drawing"),
 ];
 

@@ -163,3 +163,49 @@ async fn signed_out_gone_or_full_nothing_is_lost_silently() {
     assert_eq!(b.find("#f-note").await.prop("value").await.unwrap().unwrap(), "no room for this");
     b.close().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_coat_laid_without_signal_counts_once_and_from_when_it_was_laid() {
+    let server = Server::demo();
+    let port = server.port();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let plan = [
+        ("what", "Rudder"),
+        ("recipe", "paint_topsides"),
+        ("area", "2"),
+        ("place", "outside"),
+        ("temperature", "18"),
+        ("humidity", "60"),
+        ("start", ""),
+    ];
+    assert_eq!(visitor.send("/boats/1/finish", "/boats/1/finish", &plan).await.status, 303);
+    let page = visitor.get("/boats/1/finish").await.text;
+    let at = page.find("/boats/1/coats/").unwrap();
+    let coat: String = page[at..].chars().take_while(|c| *c != '"').collect();
+
+    let b = prepared(&server, 390, 844).await;
+    b.go(&coat).await;
+    b.find_text("h1", "Primer 1").await;
+    let folder = server.kill();
+    b.go(&coat).await;
+    for (field, value) in [("temperature", "18"), ("humidity", "55"), ("wood", "12")] {
+        b.fill(field, value).await;
+    }
+    b.press(&b.find("input[name=ready]").await).await;
+    b.press(&b.find_text("button", "It is on").await).await;
+    b.find_text("#waiting summary", "1 entr").await;
+
+    let server = Server::start_at("demo", folder, &port);
+    b.page.execute("window.dispatchEvent(new Event('online'))", vec![]).await.unwrap();
+    b.comes_true("document.getElementById('waiting').hidden").await;
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let finish = visitor.get("/boats/1/finish").await.text;
+    assert!(finish.contains("1 of 6 on") && finish.contains("18 °C, 55 %, wood 12 %"), "{finish}");
+    b.go("/boats/1/finish").await;
+    b.page.execute("return window.keelOffline.send()", vec![]).await.unwrap();
+    let story = visitor.get("/boats/1/story").await.text;
+    assert_eq!(story.matches("Laid on primer 1").count(), 1, "once");
+    b.close().await;
+}

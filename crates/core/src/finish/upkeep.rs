@@ -26,7 +26,7 @@ choices! {
 
 impl Looks {
     /// Degrees clockwise from the bow; `None` all around.
-    fn from_bow(self) -> Option<f64> {
+    fn off_the_bow(self) -> Option<f64> {
         match self {
             Self::Forward => Some(0.0),
             Self::Starboard => Some(90.0),
@@ -67,7 +67,7 @@ const AROUND: u32 = 16;
 /// all bearings. Errors name `latitude`, `bow`, `tilt` or `shade`.
 pub fn wear(berth: Berth, face: &Kept) -> Result<Wear, InputError> {
     let toward = |bearing| Face { latitude: berth.latitude, tilt: face.tilt, bearing, shade: face.shade };
-    if let (Some(bow), Some(from_bow)) = (berth.bow, face.looks.from_bow()) {
+    if let (Some(bow), Some(from_bow)) = (berth.bow, face.looks.off_the_bow()) {
         error::within("bow", bow, 0.0, 360.0)?;
         return sun::wear(&toward((bow + from_bow) % 360.0));
     }

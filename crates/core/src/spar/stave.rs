@@ -241,7 +241,7 @@ impl Placing<'_> {
                 return false;
             }
             // The head end of the piece before, on the same stave: old wood between them.
-            let follows = theirs == stave && slot % 2 == 0 && other + 1 == slot;
+            let follows = theirs == stave && slot.is_multiple_of(2) && other + 1 == slot;
             if follows && end.at - taken.at < LEAST_SCARFS * scarf - HAIR {
                 return false;
             }

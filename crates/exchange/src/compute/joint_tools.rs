@@ -7,21 +7,15 @@ use mend_keel_core::repair::scarf_run::{self, Job, LEAST_SCARFS};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use super::{ExtJoint, Outcome, butt_rule, read};
+use super::{ExtJoint, ExtStock, Outcome, butt_rule, named, read};
 
 pub fn scarf_run(input: Value) -> Outcome {
-    #[derive(Deserialize)]
-    #[serde(deny_unknown_fields)]
-    struct Stock {
-        id: Value,
-        length: f64,
-    }
     #[derive(Deserialize)]
     #[serde(deny_unknown_fields)]
     struct In {
         required: f64,
         scarf_length: f64,
-        stock: Vec<Stock>,
+        stock: Vec<ExtStock>,
         #[serde(default)]
         min_piece: Option<f64>,
         #[serde(default)]
@@ -30,14 +24,7 @@ pub fn scarf_run(input: Value) -> Outcome {
         max_pieces: Option<usize>,
     }
     let input: In = read(input)?;
-    for (i, stock) in input.stock.iter().enumerate() {
-        if !(stock.id.is_string() || stock.id.is_number()) {
-            return Err(InputError::new(format!("stock[{i}].id"), "must be a text or a number"));
-        }
-        if input.stock[..i].iter().any(|other| other.id == stock.id) {
-            return Err(InputError::new(format!("stock[{i}].id"), "stands twice"));
-        }
-    }
+    named("stock", input.stock.iter().map(|s| &s.id))?;
     let answer = scarf_run::make_up(&Job {
         required: input.required,
         scarf_length: input.scarf_length,

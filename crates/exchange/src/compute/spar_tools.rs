@@ -15,7 +15,7 @@ use mend_keel_core::timber::species;
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use super::{Outcome, read, stand_once};
+use super::{ExtStock, Outcome, named, read, stand_once};
 
 pub fn ring_tool(input: Value) -> Outcome {
     #[derive(Deserialize)]
@@ -83,12 +83,6 @@ pub fn stave_repair(input: Value) -> Outcome {
     }
     #[derive(Deserialize)]
     #[serde(deny_unknown_fields)]
-    struct Stock {
-        id: Value,
-        length: f64,
-    }
-    #[derive(Deserialize)]
-    #[serde(deny_unknown_fields)]
     struct In {
         length: f64,
         staves: usize,
@@ -97,19 +91,14 @@ pub fn stave_repair(input: Value) -> Outcome {
         ratio: f64,
         bad: Vec<Bad>,
         margin: Option<f64>,
-        stock: Vec<Stock>,
+        stock: Vec<ExtStock>,
         most_out: Option<usize>,
     }
     fn twelve() -> f64 {
         12.0
     }
     let input: In = read(input)?;
-    for (i, stock) in input.stock.iter().enumerate() {
-        if !(stock.id.is_string() || stock.id.is_number()) {
-            return Err(InputError::new(format!("stock[{i}].id"), "must be a text or a number"));
-        }
-    }
-    stand_once("stock", input.stock.iter().map(|s| s.id.to_string()))?;
+    named("stock", input.stock.iter().map(|s| &s.id))?;
     let told = stave::plan(&stave::Job {
         length: input.length,
         staves: input.staves,

@@ -69,7 +69,7 @@ fn kept(face: &Coated) -> Kept {
 /// The last inspection of the coat that is on now.
 fn last(face: &Coated, seen: &[Seen]) -> Option<Inspection> {
     let of_this = |s: &&Seen| s.coated_id == face.id && s.on_day > face.on_day;
-    let last = seen.iter().filter(of_this).next_back()?;
+    let last = seen.iter().rfind(of_this)?;
     Some(Inspection { years: years_between(&face.on_day, &last.on_day)?, worn: last.worn })
 }
 
