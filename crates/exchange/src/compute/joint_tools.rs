@@ -1,6 +1,5 @@
 //! Laying out joints: long pieces from short stock, and new butts.
 
-use mend_keel_core::InputError;
 use mend_keel_core::grid::Joint;
 use mend_keel_core::repair::butts::plan::{self, BUDGET, Run};
 use mend_keel_core::repair::scarf_run::{self, Job, LEAST_SCARFS};
