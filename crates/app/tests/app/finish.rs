@@ -189,7 +189,7 @@ async fn a_simulated_forecast_keeps_no_times_whoever_asks() {
     let keep = format!("{PAGE}/keep");
     let coat = next_coat(&visitor.get("/boats/1/finish").await.text);
     let page = visitor.get(PAGE).await.text;
-    let mut fields = keys(&page, &format!("{PAGE}"));
+    let mut fields = keys(&page, PAGE);
     fields.retain(|(name, _)| name == "csrf");
     fields.push(("once".into(), "forged-once".into()));
     fields.push(("kept".into(), format!("{coat}:2026-12-01T10:00:00Z")));
