@@ -14,6 +14,7 @@ use std::path::Path;
 use self::stories::{Found, MAUD};
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Span, Timestamp, ZonedDateTime};
+use mend_keel_core::finish::upkeep::{Coating, Looks};
 use mend_keel_core::finish::{self, Recipe};
 use mend_keel_core::grid::member::{DeckKind, Rig};
 use mend_keel_core::grid::{Address, Construction, Joint, Side};
@@ -21,16 +22,17 @@ use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::repair::decide as core_decide;
 use mend_keel_core::repair::way::OptionKind;
+use mend_keel_core::work::estimate::HourKind;
 use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
 use mend_keel_store::boats::NewBoat;
 use mend_keel_store::findings::NewFinding;
-use mend_keel_store::plans::{self, Drying, Laid, NewPlan};
+use mend_keel_store::plans::{self, Laid, NewPlan};
 use mend_keel_store::upkeep::{self, Berth, NewCoated};
 use mend_keel_store::{Act, Result, Store, StoreError, tasks};
 use serde_json::json;
 
 use crate::file::decide;
-use crate::file::finish::{coats_from, lasting};
+use crate::file::finish::{coats_from, drying};
 use crate::file::instruments;
 use crate::file::weather::foretold;
 
@@ -113,7 +115,7 @@ async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
     let maud = accounts::find_login(store, "maud").await?.ok_or(StoreError::NotFound("account"))?;
     for (n, (task, minutes)) in tasks::of_boat(store, boat).await?.into_iter().zip([35.0, 50.0]).enumerate() {
         let mut work = store.begin(Act { by: maud.name.clone(), at: at(14 + n as i64, 4), once: None }).await?;
-        work.book(&task, maud.id, minutes, tasks::HourKind::Work, "").await?;
+        work.book(&task, maud.id, minutes, HourKind::Work, "").await?;
         work.finish_task(&task, true, None).await?;
         work.commit("/").await?;
     }
@@ -169,16 +171,8 @@ async fn begin_varnish(store: &Store, boat: i64) -> Result<()> {
             ..Laid::default()
         };
         let step = Recipe::BrightBare.steps().remove(0);
-        let factor = finish::time_factor(18.0, 60.0);
-        let after = |hours: f64| begun + lasting(hours * factor);
-        let drying = Drying {
-            dry: after(step.touch_dry),
-            cured: after(step.full_cure),
-            next: after(step.recoat_min),
-            next_latest: step.recoat_max.map(after),
-        };
         let mut work = store.begin(act(begun)).await?;
-        work.lay_coat(first, begun, &laid, drying).await?;
+        work.lay_coat(first, begun, &laid, drying(&step, 18.0, 60.0, begun)).await?;
         work.commit("/").await?;
     }
     look_after_coats(store, boat, begun).await
@@ -202,12 +196,12 @@ async fn look_after_coats(store: &Store, boat: i64, at: Timestamp) -> Result<()>
         height,
         on_day: day(ago),
     };
-    work.add_coated(boat, &face("Coach roof", "paint", 6.0, 5.0, "around", 0.0, 0.0, 420)).await?;
-    work.add_coated(boat, &face("Cabin sides, port", "varnish", 2.4, 85.0, "port", 0.0, 0.0, 500)).await?;
-    work.add_coated(boat, &face("Mast", "varnish", 4.5, 90.0, "around", 0.0, 9.0, 230)).await?;
-    work.add_coated(boat, &face("Tiller and hatch", "varnish", 1.1, 0.0, "around", 0.6, 0.0, 230)).await?;
+    work.add_coated(boat, &face("Coach roof", Coating::Paint, 6.0, 5.0, Looks::Around, 0.0, 0.0, 420)).await?;
+    work.add_coated(boat, &face("Cabin sides, port", Coating::Varnish, 2.4, 85.0, Looks::Port, 0.0, 0.0, 500)).await?;
+    work.add_coated(boat, &face("Mast", Coating::Varnish, 4.5, 90.0, Looks::Around, 0.0, 9.0, 230)).await?;
+    work.add_coated(boat, &face("Tiller and hatch", Coating::Varnish, 1.1, 0.0, Looks::Around, 0.6, 0.0, 230)).await?;
     work.commit("/").await?;
-    if let Some(cabin) = upkeep::coated(store, boat).await?.into_iter().find(|f| f.looks == "port") {
+    if let Some(cabin) = upkeep::coated(store, boat).await?.into_iter().find(|f| f.looks == Looks::Port) {
         let mut work = store.begin(Act { by: MAUD.into(), at, once: None }).await?;
         work.see_coat(&cabin, &day(30), 0.3, "gloss gone along the lower edge").await?;
         work.commit("/").await?;

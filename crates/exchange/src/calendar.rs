@@ -8,7 +8,7 @@ pub struct Entry {
     /// Stays the same when the day moves, so that a calendar moves it and does not show it twice.
     pub id: String,
     /// `2027-04-01`.
-    pub day: [u16; 3],
+    pub day: String,
     /// Hour of its begin and of its end, local time; a whole day otherwise.
     pub hours: Option<[u8; 2]>,
     pub what: String,
@@ -20,9 +20,7 @@ pub fn write(name: &str, entries: &[Entry]) -> String {
     let mut calendar = Calendar::new();
     calendar.name(name);
     for entry in entries {
-        let [year, month, day] = entry.day;
-        let date = chrono_day(year, month, day);
-        let Some(date) = date else { continue };
+        let Ok(date) = entry.day.parse::<chrono::NaiveDate>() else { continue };
         let mut event = Event::new();
         event.uid(&format!("{}@mend-keel", entry.id)).summary(&entry.what);
         if !entry.more.is_empty() {
@@ -44,27 +42,29 @@ pub fn write(name: &str, entries: &[Entry]) -> String {
     calendar.done().to_string()
 }
 
-fn chrono_day(year: u16, month: u16, day: u16) -> Option<chrono::NaiveDate> {
-    chrono::NaiveDate::from_ymd_opt(i32::from(year), u32::from(month), u32::from(day))
-}
-
 #[cfg(test)]
 mod tests {
     use icalendar::{CalendarComponent, DatePerhapsTime};
 
     use super::*;
 
-    fn entry(id: &str, day: [u16; 3]) -> Entry {
-        Entry { id: id.into(), day, hours: None, what: "Refresh: topsides; port, all".into(), more: String::new() }
+    fn entry(id: &str, day: &str) -> Entry {
+        Entry {
+            id: id.into(),
+            day: day.into(),
+            hours: None,
+            what: "Refresh: topsides; port, all".into(),
+            more: String::new(),
+        }
     }
 
     #[test]
     fn a_calendar_reader_reads_back_what_was_written() {
         let long = "x".repeat(200);
         let entries = [
-            Entry { more: format!("Line one\nline, two; {long} ñ"), ..entry("coat-1", [2027, 4, 1]) },
-            Entry { hours: Some([8, 17]), ..entry("task-2", [2027, 4, 2]) },
-            entry("nothing", [2027, 2, 30]),
+            Entry { more: format!("Line one\nline, two; {long} ñ"), ..entry("coat-1", "2027-04-01") },
+            Entry { hours: Some([8, 17]), ..entry("task-2", "2027-04-02") },
+            entry("nothing", "2027-02-30"),
         ];
         let text = write("Sable Plover", &entries);
         assert!(text.lines().all(|l| l.len() <= 75 + 2), "lines are folded");

@@ -1,7 +1,7 @@
 //! Tasks, and the clocks that run on them.
 
 use jiff::Timestamp;
-use mend_keel_core::work::estimate::Operation;
+use mend_keel_core::work::estimate::{HourKind, Operation};
 use mend_keel_core::work::tasks::Task as Planned;
 use serde::Deserialize;
 use serde_json::json;
@@ -35,42 +35,11 @@ pub struct Task {
     pub running: i64,
 }
 
-/// What hours are for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum HourKind {
-    Work,
-    Rework,
-    Idle,
-}
-
-impl HourKind {
-    pub const ALL: [Self; 3] = [Self::Work, Self::Rework, Self::Idle];
-
-    pub fn code(self) -> &'static str {
-        match self {
-            Self::Work => "work",
-            Self::Rework => "rework",
-            Self::Idle => "idle",
-        }
-    }
-
-    pub fn label(self) -> &'static str {
-        match self {
-            Self::Work => "work",
-            Self::Rework => "doing over",
-            Self::Idle => "waiting",
-        }
-    }
-
-    pub fn from_code(code: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|k| k.code() == code)
-    }
-}
-
 /// Hours of a boat that were not work as planned.
 #[derive(Debug, Clone, FromRow)]
 pub struct Lost {
-    pub kind: String,
+    #[sqlx(try_from = "String")]
+    pub kind: HourKind,
     #[sqlx(try_from = "String")]
     pub operation: Operation,
     pub minutes: f64,
@@ -146,14 +115,6 @@ pub async fn done_jobs(store: &Store) -> Result<Vec<DoneJob>> {
 pub async fn ids(store: &Store) -> Result<Vec<(i64, bool)>> {
     let sql = "SELECT task.id, done_at IS NOT NULL FROM task JOIN boat ON boat.id = boat_id WHERE dropped = 0 AND archived = 0";
     Ok(sqlx::query_as(sql).fetch_all(store.pool()).await?)
-}
-
-/// Hours per unit of finished tasks, by operation: what the yard has learned.
-pub async fn learned(store: &Store) -> Result<Vec<(Operation, f64)>> {
-    let sql = "SELECT operation, sum(minutes) / 60.0 / amount FROM task JOIN clock ON task_id = task.id
-               WHERE done_at IS NOT NULL AND amount > 0 AND kind = 'work' GROUP BY task.id HAVING sum(minutes) > 0";
-    let rows: Vec<(String, f64)> = sqlx::query_as(sql).fetch_all(store.pool()).await?;
-    Ok(rows.into_iter().filter_map(|(op, rate)| Some((Operation::from_code(&op)?, rate))).collect())
 }
 
 impl Work {

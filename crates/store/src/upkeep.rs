@@ -1,9 +1,10 @@
 //! Faces with a coat that the sun wears, where she lies, and what inspections saw.
 
+use mend_keel_core::finish::upkeep::{Coating, Looks};
 use serde_json::json;
 use sqlx::FromRow;
 
-use crate::{Result, Store, StoreError, Work};
+use crate::{Result, Store, Work};
 
 /// A face with a full system on it.
 #[derive(Debug, Clone, FromRow)]
@@ -11,14 +12,14 @@ pub struct Coated {
     pub id: i64,
     pub boat_id: i64,
     pub what: String,
-    /// `varnish` or `paint`.
-    pub coat: String,
+    #[sqlx(try_from = "String")]
+    pub coat: Coating,
     /// m².
     pub area: f64,
     /// Degrees: 0 flat … 90 upright.
     pub tilt: f64,
-    /// `forward`, `aft`, `port`, `starboard`, `around`.
-    pub looks: String,
+    #[sqlx(try_from = "String")]
+    pub looks: Looks,
     /// 0 in the open … 1 under cover all year.
     pub shade: f64,
     /// m above where one stands.
@@ -27,13 +28,13 @@ pub struct Coated {
     pub on_day: String,
 }
 
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub struct NewCoated {
     pub what: String,
-    pub coat: &'static str,
+    pub coat: Coating,
     pub area: f64,
     pub tilt: f64,
-    pub looks: &'static str,
+    pub looks: Looks,
     pub shade: f64,
     pub height: f64,
     pub on_day: String,
@@ -81,10 +82,10 @@ impl Work {
         let id = sqlx::query("INSERT INTO coated (boat_id, what, coat, area, tilt, looks, shade, height, on_day, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(boat)
             .bind(&new.what)
-            .bind(new.coat)
+            .bind(new.coat.code())
             .bind(new.area)
             .bind(new.tilt)
-            .bind(new.looks)
+            .bind(new.looks.code())
             .bind(new.shade)
             .bind(new.height)
             .bind(&new.on_day)
@@ -93,12 +94,12 @@ impl Work {
             .execute(&mut *self.tx)
             .await?
             .last_insert_rowid();
-        let body = json!({ "coated": id, "area": new.area, "tilt": new.tilt, "looks": new.looks, "shade": new.shade, "on_day": new.on_day });
+        let body = json!({ "coated": id, "area": new.area, "tilt": new.tilt, "looks": new.looks.code(), "shade": new.shade, "on_day": new.on_day });
         self.note(
             Some(boat),
             None,
             "upkeep",
-            &format!("Coated since {}: {}, {}", new.on_day, new.what, new.coat),
+            &format!("Coated since {}: {}, {}", new.on_day, new.what, new.coat.label()),
             &body,
         )
         .await?;
@@ -114,11 +115,8 @@ impl Work {
         Ok(())
     }
 
-    /// An inspection. Refused before the day of the coat.
+    /// An inspection.
     pub async fn see_coat(&mut self, face: &Coated, on_day: &str, worn: f64, note: &str) -> Result<()> {
-        if on_day < face.on_day.as_str() {
-            return Err(StoreError::Conflict("an inspection is not before the coat".into()));
-        }
         sqlx::query("INSERT INTO coat_seen (coated_id, on_day, worn, note, by_name, at) VALUES (?, ?, ?, ?, ?, ?)")
             .bind(face.id)
             .bind(on_day)

@@ -5,6 +5,7 @@ use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::repair::decide::member;
 use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::shape::spiling::{Capture, Tick};
+use mend_keel_core::work::estimate::HourKind;
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::boats::Plank;
 use mend_keel_store::captures::NewCapture;
@@ -116,7 +117,7 @@ async fn splice_head(store: &Store, boat: i64, code: &str, at: Timestamp, begun:
     for (n, task) in all.iter().filter(|t| t.decision_id == decided && done.contains(&t.operation)).enumerate() {
         let when = at + SignedDuration::from_hours(3 + n as i64);
         let mut work = store.begin(Act { by: tobias.name.clone(), at: when, once: None }).await?;
-        work.book(task, tobias.id, 45.0, tasks::HourKind::Work, "").await?;
+        work.book(task, tobias.id, 45.0, HourKind::Work, "").await?;
         work.finish_task(task, true, None).await?;
         work.commit("/").await?;
     }

@@ -1,7 +1,5 @@
 //! What the core needs to lay out the options of a part, and what a choice among them keeps.
 
-use std::collections::HashMap;
-
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Place;
 use mend_keel_core::grid::member::MemberKind;
@@ -14,24 +12,14 @@ use mend_keel_core::repair::graving::{Backing, Damage, DamageKind, Patch};
 use mend_keel_core::shape::frame;
 use mend_keel_core::survey::{Cause, Grade, mark};
 use mend_keel_core::timber::{board, species};
-use mend_keel_core::work::estimate::{Operation, learn};
+use mend_keel_core::work::estimate::Operation;
+use mend_keel_store::StoreError;
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::{Geometry, NewDecision, NewPiece};
 use mend_keel_store::members::MemberRow;
-use mend_keel_store::{Store, StoreError, tasks};
 use serde_json::json;
 
 use crate::file::boat::{Asking, BoatFile};
-
-/// Hours per unit of each operation: the yard's table, pulled by what was logged.
-pub async fn rates(store: &Store) -> std::result::Result<HashMap<Operation, f64>, StoreError> {
-    let logged = tasks::learned(store).await?;
-    let rate = |op: &Operation| {
-        let rates: Vec<f64> = logged.iter().filter(|(o, _)| o == op).map(|(_, rate)| *rate).collect();
-        (*op, learn(op.rate().0, &rates))
-    };
-    Ok(Operation::ALL.iter().map(rate).collect())
-}
 
 /// What is decided on: a plank of a hull with seams, or any other part.
 #[derive(Debug, Clone, Copy)]

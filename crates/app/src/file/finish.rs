@@ -4,7 +4,7 @@ use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::finish::{self, Recipe, Step};
 use mend_keel_core::grid::{Address, Side};
 use mend_keel_store::boats::Boat;
-use mend_keel_store::plans::{Coat, NewCoat, Plan};
+use mend_keel_store::plans::{Coat, Drying, NewCoat, Plan};
 use mend_keel_store::recipes::{self, Own};
 use mend_keel_store::{Store, StoreError};
 
@@ -65,8 +65,20 @@ pub fn state(coat: &Coat, now: Timestamp) -> &'static str {
 }
 
 /// Hours as a length of time.
-pub fn lasting(hours: f64) -> SignedDuration {
+fn lasting(hours: f64) -> SignedDuration {
     SignedDuration::from_secs_f64(hours * 3600.0)
+}
+
+/// When a coat is dry, cured, and takes the next one, from the air it was laid in.
+pub fn drying(step: &Step, temperature: f64, humidity: f64, at: Timestamp) -> Drying {
+    let factor = finish::time_factor(temperature, humidity);
+    let after = |hours: f64| at + lasting(hours * factor);
+    Drying {
+        dry: after(step.touch_dry),
+        cured: after(step.full_cure),
+        next: after(step.recoat_min),
+        next_latest: step.recoat_max.map(after),
+    }
 }
 
 /// The coats of a plan with their times from the first one's.
@@ -82,7 +94,7 @@ pub fn coats_from(plan: &finish::Plan, start: Timestamp) -> Vec<NewCoat> {
 }
 
 /// A stretch of her planking that is coated as one.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Copy)]
 pub struct Stretch {
     pub code: &'static str,
     pub label: &'static str,

@@ -5,6 +5,7 @@ pub mod decide;
 pub mod finish;
 pub mod instruments;
 pub mod kept;
+pub mod learned;
 pub mod metals;
 pub mod order;
 pub mod place;

@@ -1,14 +1,12 @@
 //! The yard's open work as the plan asks for it, and the plan as it is kept and read again.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{HashMap, HashSet};
 
 use jiff::civil::{Date, DateTime};
 use jiff::{Timestamp, ToSpan, Unit};
 use mend_keel_core::caution::Caution;
-use mend_keel_core::work::estimate::{Learned, Logged, Operation};
 use mend_keel_core::work::order;
 use mend_keel_core::work::plan::{self as core, Block, BlockKind, Gear, Line, Plan, Step, Yard, left};
-use mend_keel_core::work::tasks::Task as Unfolded;
 use mend_keel_store::accounts::{self, Role};
 use mend_keel_store::planned::{self, Hours};
 use mend_keel_store::tasks::{self, Task};
@@ -16,7 +14,14 @@ use mend_keel_store::{Store, StoreError, boats};
 use serde::{Deserialize, Serialize};
 
 use super::boat::BoatFile;
+use super::learned::YardRates;
 use super::order::{hull, parts};
+
+/// How many days a day lies ahead; `None` for one that is past or none.
+pub fn day_number(today: Date, day: &str) -> Option<u32> {
+    let days = today.until((Unit::Day, day.parse::<Date>().ok()?)).ok()?.get_days();
+    u32::try_from(days).ok()
+}
 
 /// A yard's hours as the core asks for them, from a day's midnight on.
 pub fn yard(hours: &Hours, closed: &[(String, String)], today: Date, now: u32) -> Yard {
@@ -24,50 +29,14 @@ pub fn yard(hours: &Hours, closed: &[(String, String)], today: Date, now: u32) -
     for (day, mark) in days.iter_mut().zip(hours.days.chars()) {
         *day = mark == '1';
     }
-    let number = |day: &str| {
-        let days = today.until((Unit::Day, day.parse::<Date>().ok()?)).ok()?.get_days();
-        u32::try_from(days).ok()
-    };
     Yard {
         people: hours.people,
         gear: [hours.clamps, hours.steam_boxes],
         days,
         hours: [hours.from_hour, hours.to_hour],
-        closed: closed.iter().filter_map(|(day, _)| number(day)).collect(),
+        closed: closed.iter().filter_map(|(day, _)| day_number(today, day)).collect(),
         first_weekday: today.weekday().to_monday_one_offset().unsigned_abs().into(),
         now,
-    }
-}
-
-/// What the yard knows of each operation: its jobs, with the P80 they were reckoned with.
-#[derive(Debug)]
-pub struct Known {
-    pub rates: BTreeMap<Operation, Learned>,
-    /// P80 and hours of each job done, by operation.
-    pub jobs: Vec<(Operation, f64, f64)>,
-}
-
-impl Known {
-    pub async fn load(store: &Store) -> Result<Self, StoreError> {
-        let done = tasks::done_jobs(store).await?;
-        let rates = Operation::ALL.iter().filter_map(|op| {
-            let logged: Vec<Logged> = done
-                .iter()
-                .filter(|job| job.operation == *op && job.hours > 0.0 && job.amount > 0.0)
-                .map(|job| Logged { amount: job.amount, hours: job.hours })
-                .collect();
-            Some((*op, Learned::from(op.rate().0, &logged).ok()?))
-        });
-        Ok(Self { rates: rates.collect(), jobs: done.iter().map(|job| (job.operation, job.p80, job.hours)).collect() })
-    }
-}
-
-impl Known {
-    /// Tasks with their hours as the yard knows them; twice as wide where it did fewer than three of a kind.
-    pub fn reckoned(&self, tasks: &[Unfolded]) -> Vec<Unfolded> {
-        let hours = |t: &Unfolded| self.rates.get(&t.operation)?.hours(t.amount, true).ok();
-        let one = |t: &Unfolded| Unfolded { hours: hours(t).unwrap_or(t.hours), ..t.clone() };
-        tasks.iter().map(one).collect()
     }
 }
 
@@ -272,7 +241,7 @@ pub fn search(
     open: &Open,
     errands: &[core::Errand],
     yard: &Yard,
-    known: &Known,
+    known: &YardRates,
     seconds: f64,
 ) -> Result<core::Outcome, mend_keel_core::InputError> {
     let begun = std::time::Instant::now();

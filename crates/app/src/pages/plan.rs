@@ -5,7 +5,7 @@ use std::collections::{BTreeSet, HashMap, HashSet};
 use askama::Template;
 use jiff::civil::{Date, DateTime};
 use jiff::tz::TimeZone;
-use jiff::{Timestamp, ToSpan, Unit};
+use jiff::{Timestamp, ToSpan, Unit, ZonedDateTime};
 use mend_keel_core::InputError;
 use mend_keel_core::work::estimate::held;
 use mend_keel_core::work::plan::{self as core, Gear, Outcome};
@@ -15,7 +15,8 @@ use mend_keel_store::{StoreError, boats, tasks};
 use rocket::http::ContentType;
 use rocket::{FromForm, get, post};
 
-use crate::file::planned::{self, Body, Known, Piece};
+use crate::file::learned::YardRates;
+use crate::file::planned::{self, Body, Piece};
 use crate::view;
 use crate::view::gantt::{self, Bar, Day};
 use crate::web::auth::Crew;
@@ -92,7 +93,7 @@ const SEARCH: f64 = 4.0;
 const NEXT: usize = 14;
 
 fn today() -> Date {
-    Timestamp::now().to_zoned_datetime(TimeZone::system()).date()
+    ZonedDateTime::now().date()
 }
 
 /// Hours from today's midnight.
@@ -151,18 +152,14 @@ impl Show {
         let rows: Vec<_> = rows.into_iter().filter(|r| r.bars.iter().any(|b| b.to > 0.0)).collect();
         let last = body.pieces.iter().map(|p| p.to.date()).max().unwrap_or(today);
         let days = today.until((Unit::Day, last)).map_or(0, |s| s.get_days()).clamp(6, STRIP - 1) + 1;
+        let yard = planned::yard(hours, closed, today, 0);
         let days: Vec<Day> = (0..days)
-            .map(|n| {
-                let day = today.saturating_add(n.days());
-                let weekday = usize::from(day.weekday().to_monday_zero_offset().unsigned_abs());
-                let off = hours.days.as_bytes().get(weekday) != Some(&b'1');
-                Day {
-                    name: day.strftime("%a %-d %b").to_string(),
-                    closed: off || closed.iter().any(|(d, _)| *d == day.to_string()),
-                }
+            .map(|n| Day {
+                name: today.saturating_add(n.days()).strftime("%a %-d %b").to_string(),
+                closed: !yard.works_on(n.unsigned_abs()),
             })
             .collect();
-        let now = Timestamp::now().to_zoned_datetime(TimeZone::system()).datetime();
+        let now = ZonedDateTime::now().datetime();
         if rows.is_empty() {
             self.none = "Nothing of this plan lies ahead.";
         } else {
@@ -206,8 +203,8 @@ async fn show(desk: &Desk<'_>, by: Option<&str>, typed: Typed, faults: Faults) -
     let (done, open) = (set(done), set(open));
     let days: HashMap<i64, String> = store::task_days(desk.store).await?.into_iter().collect();
     let boats = boats::list(desk.store).await?;
-    let known = Known::load(desk.store).await?;
-    let (within, all) = held(&known.jobs.iter().map(|(_, p80, h)| (*p80, *h)).collect::<Vec<_>>());
+    let known = YardRates::load(desk.store).await?;
+    let (within, all) = held(&known.jobs);
     let usual = Typed::default()
         .with("people", hours.people.to_string())
         .with("from", hours.from_hour.to_string())
@@ -278,7 +275,7 @@ async fn show(desk: &Desk<'_>, by: Option<&str>, typed: Typed, faults: Faults) -
         show.drift =
             format!("{new} open tasks are not in this plan, {gone} of it are not to be done any more: plan again.");
     }
-    let now = Timestamp::now().to_zoned_datetime(TimeZone::system()).datetime();
+    let now = ZonedDateTime::now().datetime();
     let late = body.pieces.iter().filter(|p| p.to < now && p.tasks.iter().any(|t| open.contains(t))).count();
     if late > 0 && show.drift.is_empty() {
         show.drift = format!("{late} blocks should be done by now and are not: plan again.");
@@ -320,10 +317,7 @@ pub async fn make(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     let closed = store::closed(desk.store, &today.to_string()).await?;
     let at = Timestamp::now();
     let now = at.to_zoned_datetime(TimeZone::system()).datetime();
-    let hour_of = |day: &str| {
-        let days = today.until((Unit::Day, day.parse::<Date>().ok()?)).ok()?.get_days();
-        u32::try_from(days).ok().map(|days| 24 * days)
-    };
+    let hour_of = |day: &str| planned::day_number(today, day).map(|days| 24 * days);
     let open = planned::open(desk.store, at, hour_of).await?;
     let boats: HashMap<i64, String> = boats::list(desk.store).await?.into_iter().map(|b| (b.id, b.name)).collect();
     let (mut errands, mut names) = (Vec::new(), Vec::new());
@@ -344,7 +338,7 @@ pub async fn make(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     }
     let whole_hour = u32::from(now.hour().unsigned_abs()) + u32::from(now.minute() > 0);
     let yard = planned::yard(&hours, &closed, today, whole_hour);
-    let known = Known::load(desk.store).await?;
+    let known = YardRates::load(desk.store).await?;
     let outcome = heavy::compute(|| planned::search(&open, &errands, &yard, &known, SEARCH)).await?;
     let again = async |fault: InputError| {
         let mut faults = Faults::default();
@@ -503,14 +497,13 @@ pub async fn task_day(desk: Desk<'_>, _who: Crew, boat: i64, task: i64, posted: 
 #[get("/plan.ics?<who>")]
 pub async fn ics(desk: Desk<'_>, _who: Crew, who: Option<&str>) -> Result {
     let body = planned::kept(desk.store).await?.map(|(_, body)| body);
-    let number = |n: i16| u16::try_from(n).unwrap_or(0);
     let entries: Vec<Entry> = body
         .iter()
         .flat_map(|b| &b.pieces)
         .filter(|p| !p.is_cure() && who.is_none_or(|who| p.by.iter().any(|name| name == who)))
         .map(|p| Entry {
             id: format!("plan-{}", p.key),
-            day: [number(p.from.year()), number(i16::from(p.from.month())), number(i16::from(p.from.day()))],
+            day: p.from.date().to_string(),
             hours: (p.from.date() == p.to.date()).then(|| [p.from.hour().unsigned_abs(), p.to.hour().unsigned_abs()]),
             what: if p.part.is_empty() { p.what.clone() } else { format!("{}: {}", p.part, p.what) },
             more: format!("{} {}", p.boat_name, p.by.join(" and ")).trim().to_owned(),

@@ -10,7 +10,7 @@ use mend_keel_store::accounts::{self, Yard};
 use rocket::{get, post};
 use serde_json::json;
 
-use crate::file::decide;
+use crate::file::learned::YardRates;
 use crate::web::auth::{Crew, Owner};
 use crate::web::changed::Kept;
 use crate::web::choices::Choices;
@@ -141,11 +141,11 @@ fn written(practice: &Practice, units: crate::view::Units, mut typed: Typed) -> 
 
 async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Result<Show, crate::web::error::AppError> {
     let (practice, version) = accounts::practice(desk.store).await?;
-    let learned = decide::rates(desk.store).await?;
+    let learned = YardRates::load(desk.store).await?;
     let mut rates = Vec::new();
     for op in Operation::ALL {
         let (table, unit) = op.rate();
-        let now = learned.get(op).copied().unwrap_or(table);
+        let now = learned.rate(*op);
         rates.push((op.label(), format!("{table:.2} h per {unit}"), format!("{now:.2} h per {unit}")));
     }
     Ok(Show {

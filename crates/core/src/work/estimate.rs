@@ -28,6 +28,15 @@ choices! {
     }
 }
 
+choices! {
+    /// What hours are for.
+    HourKind {
+        Work = "work", "work";
+        Rework = "rework", "doing over";
+        Idle = "idle", "waiting";
+    }
+}
+
 impl Operation {
     /// Hours for one unit, from the yard's starting table (*yard rule*), and the unit.
     pub fn rate(self) -> (f64, &'static str) {
@@ -140,9 +149,11 @@ impl Learned {
         })
     }
 
-    /// How many jobs stand behind it.
-    pub fn jobs(&self) -> usize {
-        self.jobs
+    /// From the table's rate and whatever was logged: jobs without an amount or without hours are passed over. Errors name
+    /// `table`.
+    pub fn of(table: f64, logged: impl IntoIterator<Item = Logged>) -> Result<Self, InputError> {
+        let told: Vec<Logged> = logged.into_iter().filter(|job| job.amount > 0.0 && job.hours > 0.0).collect();
+        Self::from(table, &told)
     }
 
     /// What one future does to hours that were reckoned by this rate: the factor common to all tasks of the operation, and
@@ -224,13 +235,6 @@ pub fn held(jobs: &[(f64, f64)]) -> (usize, usize) {
     told.fold((0, 0), |(held, all), (p80, hours)| (held + usize::from(hours <= p80), all + 1))
 }
 
-/// A rate learned from logged jobs (hours per unit): the geometric mean with the table value as three jobs.
-/// Logged values that are not greater than zero are passed over.
-pub fn learn(table_rate: f64, logged: &[f64]) -> f64 {
-    let logs: Vec<f64> = logged.iter().filter(|rate| **rate > 0.0).map(|rate| rate.ln()).collect();
-    ((PRIOR_JOBS * table_rate.ln() + logs.iter().sum::<f64>()) / (PRIOR_JOBS + logs.len() as f64)).exp()
-}
-
 /// The whole job: medians of its tasks added up by simulation with a fixed seed.
 pub fn whole_job(medians: &[f64]) -> Hours {
     if medians.is_empty() {
@@ -259,10 +263,12 @@ mod tests {
 
     #[test]
     fn logged_hours_pull_the_rate_and_the_table_holds_back() {
-        assert_eq!(learn(2.0, &[]), 2.0);
-        let learned = learn(2.0, &[4.0, 4.0, 4.0]);
+        let learn =
+            |hours: &[f64]| Learned::of(2.0, hours.iter().map(|h| Logged { amount: 1.0, hours: *h })).unwrap().rate();
+        assert_eq!(learn(&[]), 2.0);
+        let learned = learn(&[4.0, 4.0, 4.0]);
         assert!((learned - 8f64.sqrt()).abs() < 1e-12, "three jobs against a prior of three meet in the middle");
-        assert_eq!(learn(2.0, &[0.0, -1.0]), 2.0);
+        assert_eq!(learn(&[0.0, -1.0]), 2.0);
     }
 
     fn logged(jobs: &[(f64, f64)]) -> Vec<Logged> {

@@ -186,11 +186,19 @@ fn check(lines: &[Line], errands: &[Errand], yard: &Yard) -> Result<(), InputErr
     Ok(())
 }
 
+impl Yard {
+    /// Whether a day, counted from the first, is worked.
+    pub fn works_on(&self, day: u32) -> bool {
+        self.days[((self.first_weekday.max(1) - 1 + day) % 7) as usize] && !self.closed.contains(&day)
+    }
+}
+
 /// Open hours of `days` days.
 fn open(yard: &Yard, days: u32) -> Vec<[u32; 2]> {
-    let worked =
-        |day: &u32| yard.days[((yard.first_weekday.max(1) - 1 + day) % 7) as usize] && !yard.closed.contains(day);
-    (0..days).filter(worked).map(|day| [24 * day + yard.hours[0], 24 * day + yard.hours[1]]).collect()
+    (0..days)
+        .filter(|day| yard.works_on(*day))
+        .map(|day| [24 * day + yard.hours[0], 24 * day + yard.hours[1]])
+        .collect()
 }
 
 /// Tasks of a line that are done in one go: until something cures, other gear is wanted, or wood comes out.
@@ -284,7 +292,8 @@ fn raw(lines: &[Line], errands: &[Errand], yard: &Yard) -> Vec<Raw> {
     blocks
 }
 
-fn job(raw: &[Raw], yard: &Yard, hours: impl Fn(&Raw) -> u32) -> Job {
+/// The blocks as a job, each lasting what `hours` says.
+fn job(raw: &[Raw], yard: &Yard, mut hours: impl FnMut(&Raw) -> u32) -> Job {
     let tasks: Vec<Task> = raw
         .iter()
         .map(|b| Task {
@@ -401,25 +410,15 @@ fn odds(
     for _ in 0..FUTURES {
         let futures: BTreeMap<Operation, (f64, f64)> =
             rates.iter().map(|(op, learned)| (*op, learned.future(&mut random))).collect();
-        let lasting: Vec<u32> = raw
-            .iter()
-            .map(|b| {
-                b.fixed.unwrap_or_else(|| {
-                    let hours = b.hours.iter().map(|(op, hours)| match futures.get(op) {
-                        Some((mean, scatter)) => hours * (mean + scatter * random.normal()).exp(),
-                        None => *hours,
-                    });
-                    whole(hours.sum::<f64>().min(2_000.0))
-                })
+        let changed = job(raw, yard, |b| {
+            b.fixed.unwrap_or_else(|| {
+                let hours = b.hours.iter().map(|(op, hours)| match futures.get(op) {
+                    Some((mean, scatter)) => hours * (mean + scatter * random.normal()).exp(),
+                    None => *hours,
+                });
+                whole(hours.sum::<f64>().min(2_000.0))
             })
-            .collect();
-        let mut changed = job(raw, yard, Raw::planned);
-        for (task, hours) in changed.tasks.iter_mut().zip(&lasting) {
-            task.hours = *hours;
-        }
-        // Longer than planned, it may end past the days that were opened.
-        let more: u32 = lasting.iter().sum::<u32>() / (yard.hours[1] - yard.hours[0]) * 7 + 60;
-        changed.open = Some(open(yard, (times.iter().map(|t| t.1).max().unwrap_or(0) / 24 + more).min(8_000)));
+        });
         let Some(times) = schedule::redone(&changed, &starts)? else { return Ok(None) };
         ends.push(times.iter().map(|t| t.1).max().unwrap_or(0));
     }

@@ -8,14 +8,13 @@ use mend_keel_core::repair::decide::alone::Answered;
 use mend_keel_core::repair::decide::{RepairOption, Wood};
 use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::survey::Grade;
-use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::boards::{self, Board};
 use mend_keel_store::findings::Finding;
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::decide::{self, Subject, pieces, rates, settled};
-use crate::file::planned::Known;
+use crate::file::decide::{self, Subject, pieces, settled};
+use crate::file::learned::YardRates;
 use crate::view::layers::Layers;
 use crate::view::reasons::{self, ReasonView};
 use crate::view::surface::SurfaceView;
@@ -250,9 +249,8 @@ async fn lay_out(
     subject: &Subject<'_>,
     school: School,
 ) -> std::result::Result<Answered, AppError> {
-    let rates = rates(desk.store).await?;
-    let rate = |op: Operation| rates.get(&op).copied().unwrap_or(op.rate().0);
-    let laid = heavy::compute(|| decide::lay_out(file, subject, school, rate)).await?;
+    let known = YardRates::load(desk.store).await?;
+    let laid = heavy::compute(|| decide::lay_out(file, subject, school, |op| known.rate(op))).await?;
     laid.map_err(|e| AppError::Refused(e.message))
 }
 
@@ -422,7 +420,7 @@ pub async fn choose(desk: Desk<'_>, _who: Crew, id: i64, part: i64, posted: Post
         return render_faulty(&page(&desk, &file, &subject, None, posted.form.typed(), read.faults).await?);
     }
     posted.still(&format!("The decision on {}", subject.name()), &decided_kept(&file, part))?;
-    let known = Known::load(desk.store).await?;
+    let known = YardRates::load(desk.store).await?;
     let mut work = desk.store.begin(posted.act()).await?;
     let mut new_wood = false;
     for (subject, option) in &chosen {

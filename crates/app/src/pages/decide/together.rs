@@ -1,7 +1,5 @@
 //! Together: new lengths in several planks laid out over the whole region, their joints to be moved on the map.
 
-use std::collections::HashMap;
-
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Joint;
@@ -20,7 +18,7 @@ use serde_json::json;
 
 use crate::file::boat::{Asking, BoatFile};
 use crate::file::decide::{self, Subject};
-use crate::file::planned::Known;
+use crate::file::learned::YardRates;
 use crate::view::layers::Layers;
 use crate::view::map::{Map, Trial};
 use crate::view::reasons::{self, ReasonView};
@@ -176,12 +174,8 @@ impl<'f> Region<'f> {
         region::joints_after(&self.file.butt_rule(), &self.file.joints, &self.new_joints(laid))
     }
 
-    fn options(
-        &self,
-        laid: &[Laid],
-        rates: &HashMap<Operation, f64>,
-    ) -> std::result::Result<Vec<RepairOption>, AppError> {
-        let rate = |op: Operation| rates.get(&op).copied().unwrap_or(op.rate().0);
+    fn options(&self, laid: &[Laid], known: &YardRates) -> std::result::Result<Vec<RepairOption>, AppError> {
+        let rate = |op: Operation| known.rate(op);
         self.planks
             .iter()
             .zip(laid)
@@ -453,7 +447,7 @@ async fn lay(
         Some(laid) => (region.held(&laid), false),
         None => region.best()?,
     };
-    let options = region.options(&laid, &decide::rates(desk.store).await?)?;
+    let options = region.options(&laid, &YardRates::load(desk.store).await?)?;
     body(&region, &laid, &options, was_moved, proven, desk.units)
 }
 
@@ -489,7 +483,8 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let parts: Vec<i64> = laid.iter().map(|l| l.part).collect();
     let region = Region::new(&file, &parts, spaces(&file, longest_stock(&desk, &file).await?))?;
     let laid = region.held(&laid);
-    let options = region.options(&laid, &decide::rates(desk.store).await?)?;
+    let known = YardRates::load(desk.store).await?;
+    let options = region.options(&laid, &known)?;
     let against = form.text("against", NOTE_LIMIT);
     let refused: Vec<String> =
         region.planks.iter().zip(&options).filter(|(_, o)| o.forbidden()).map(|(p, _)| p.name()).collect();
@@ -500,7 +495,6 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     if !form.faults.is_empty() {
         return render_faulty(&show(&desk, &file, &asked, posted.form.typed(), form.faults).await?);
     }
-    let known = Known::load(desk.store).await?;
     let mut work = desk.store.begin(posted.act()).await?;
     for ((plank, l), option) in region.planks.iter().zip(&laid).zip(&options) {
         let why = if option.forbidden() { against.as_str() } else { "" };

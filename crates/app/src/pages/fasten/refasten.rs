@@ -18,7 +18,7 @@ use mend_keel_store::stores::{self, Item};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::decide;
+use crate::file::learned::YardRates;
 use crate::file::refasten::{KnownBy, Worked, old_diameter, work_out};
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{self, Units, crossing, svg};
@@ -204,8 +204,7 @@ async fn show(
     let items = stores::items(desk.store).await?;
     let metal = metals::find(&region.metal).map_or(region.metal.clone(), |m| m.name.clone());
     let placed: u32 = plan.counts.iter().map(|c| c.needed).sum();
-    let rates = decide::rates(desk.store).await?;
-    let hours = f64::from(placed) * rates.get(&Operation::Fasten).copied().unwrap_or(Operation::Fasten.rate().0);
+    let hours = f64::from(placed) * YardRates::load(desk.store).await?.rate(Operation::Fasten);
     let mut facts = vec![
         ("Crossings", plan.crossings.len().to_string()),
         ("Done", format!("{} of {}", done.len(), plan.crossings.len())),

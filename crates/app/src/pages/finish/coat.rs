@@ -4,17 +4,17 @@ use askama::Template;
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::caution::Caution;
 use mend_keel_core::finish::lay::{Below, Here, check};
-use mend_keel_core::finish::{Base, Step, time_factor};
+use mend_keel_core::finish::{Base, Step};
 use mend_keel_core::survey::FindingKind;
 use mend_keel_core::{InputError, Reason, Verdict};
 use mend_keel_store::findings::Finding;
-use mend_keel_store::plans::{self, Coat, Drying, Laid, Plan};
+use mend_keel_store::plans::{self, Coat, Laid, Plan};
 use mend_keel_store::stores::{self, MoveKind};
 use mend_keel_store::{StoreError, seams, shed};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::finish::{lasting, steps_of, stretches};
+use crate::file::finish::{drying, steps_of, stretches};
 use crate::view;
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
@@ -203,17 +203,6 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, coat: i64) -> Resul
     let known = known(&desk, &file, coat).await?;
     let shown = show(&desk, &file, &known, &[], Typed::default(), Faults::default());
     render(&filled(&desk, &known, shown).await?)
-}
-
-/// When it is dry, cured, and takes the next coat, from the air it was laid in.
-fn drying(step: &Step, temperature: f64, humidity: f64, at: Timestamp) -> Drying {
-    let factor = time_factor(temperature, humidity);
-    Drying {
-        dry: at + lasting(step.touch_dry * factor),
-        cured: at + lasting(step.full_cure * factor),
-        next: at + lasting(step.recoat_min * factor),
-        next_latest: step.recoat_max.map(|max| at + lasting(max * factor)),
-    }
 }
 
 /// What waited on a device for a signal is told late: a coat is so much older.

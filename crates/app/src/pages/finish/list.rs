@@ -164,9 +164,8 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
-    let stretch =
-        read.optional_choice("of", |code| stretches(&file.boat).into_iter().find(|s| s.code == code).map(|s| s.code));
-    let stretch = stretches(&file.boat).into_iter().find(|s| Some(s.code) == stretch);
+    let all = stretches(&file.boat);
+    let stretch = read.optional_choice("of", |code| all.iter().find(|s| s.code == code).copied());
     // What is typed counts before the grid.
     let what = match &stretch {
         Some(stretch) if posted.form.get("what").trim().is_empty() => stretch.label.to_owned(),

@@ -7,7 +7,6 @@ use jiff::{Timestamp, ToSpan};
 use mend_keel_core::InputError;
 use mend_keel_core::finish::upkeep::{self, Berth, Coating, Inspection, Kept, Life, Looks};
 use mend_keel_exchange::calendar::{self, Entry};
-use mend_keel_store::StoreError;
 use mend_keel_store::upkeep::{self as store, Coated, NewCoated, Seen};
 use rocket::http::ContentType;
 use rocket::{get, post};
@@ -57,13 +56,7 @@ fn years_between(from: &str, to: &str) -> Option<f64> {
 }
 
 fn kept(face: &Coated) -> Kept {
-    Kept {
-        area: face.area,
-        tilt: face.tilt,
-        looks: Looks::from_code(&face.looks).unwrap_or(Looks::Around),
-        shade: face.shade,
-        height: face.height,
-    }
+    Kept { area: face.area, tilt: face.tilt, looks: face.looks, shade: face.shade, height: face.height }
 }
 
 /// The last inspection of the coat that is on now.
@@ -76,17 +69,15 @@ fn last(face: &Coated, seen: &[Seen]) -> Option<Inspection> {
 /// A face with the life of what is on it, and the day it is refreshed.
 struct Known {
     life: Life,
-    coating: Coating,
     due: Date,
 }
 
 fn known(face: &Coated, berth: Berth, seen: &[Seen]) -> std::result::Result<Known, InputError> {
-    let coating = Coating::from_code(&face.coat).unwrap_or(Coating::Varnish);
-    let life = upkeep::life(&upkeep::wear(berth, &kept(face))?, coating, last(face, seen))?;
+    let life = upkeep::life(&upkeep::wear(berth, &kept(face))?, face.coat, last(face, seen))?;
     let done: Date = face.on_day.parse().map_err(|_| InputError::new("on_day", "is no day"))?;
     let days = (life.refresh * YEAR).round().clamp(0.0, 1e5) as i64;
     let due = done.checked_add(days.days()).map_err(|_| InputError::new("on_day", "is too far off"))?;
-    Ok(Known { life, coating, due })
+    Ok(Known { life, due })
 }
 
 fn of(berth: store::Berth) -> Berth {
@@ -115,7 +106,7 @@ async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         let wear = upkeep::wear(berth, &kept(face)).map_err(broken)?;
         let ten = |coating: Coating| -> std::result::Result<String, AppError> {
             // What was seen speaks of the coat that is on.
-            let last = if coating == known.coating { last(face, &seen) } else { None };
+            let last = if coating == face.coat { last(face, &seen) } else { None };
             let life = upkeep::life(&wear, coating, last).map_err(broken)?;
             let ten = upkeep::ten_years(coating, &life, &kept(face)).map_err(broken)?;
             Ok(format!("{} times, {}", ten.refreshes, view::hours(ten.hours)))
@@ -125,7 +116,7 @@ async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
             what: face.what.clone(),
             lies: format!(
                 "{} of {} m², looks {}, {:.0}° from flat{}{}",
-                known.coating.label(),
+                face.coat.label(),
                 face.area,
                 kept(face).looks.label(),
                 face.tilt,
@@ -202,12 +193,11 @@ pub async fn ics(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
         let mut due = known.due;
         let mut n = 0;
         while due <= until && n < 200 {
-            let number = |n: i16| u16::try_from(n).unwrap_or(0);
             entries.push(Entry {
                 id: format!("boat-{id}-coat-{}-{n}", face.id),
-                day: [number(due.year()), number(i16::from(due.month())), number(i16::from(due.day()))],
+                day: due.to_string(),
                 hours: None,
-                what: format!("{}: refresh the {} of {}", file.boat.name, known.coating.label(), face.what),
+                what: format!("{}: refresh the {} of {}", file.boat.name, face.coat.label(), face.what),
                 more: "Look at it first: what is seen moves the day.".to_owned(),
             });
             let Ok(next) = due.checked_add(step.days()) else { break };
@@ -241,12 +231,14 @@ pub async fn berth(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resul
 pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
+    let (coat, looks) = (read.choice("coat", Coating::from_code), read.choice("looks", Looks::from_code));
     let new = NewCoated {
         what: read.name("what"),
-        coat: read.choice("coat", Coating::from_code).map_or("", Coating::code),
+        // A choice that is none is a fault already: nothing is kept.
+        coat: coat.unwrap_or(Coating::Varnish),
         area: read.number("area", 0.01, 10_000.0),
         tilt: read.number("tilt", 0.0, 90.0),
-        looks: read.choice("looks", Looks::from_code).map_or("", Looks::code),
+        looks: looks.unwrap_or(Looks::Around),
         shade: read.number("shade", 0.0, 100.0) / 100.0,
         height: read.number("height", 0.0, 60.0),
         on_day: past_day(&mut read, "on_day"),
@@ -301,11 +293,8 @@ pub async fn seen(desk: Desk<'_>, _who: Crew, id: i64, face_id: i64, posted: Pos
     let mut work = desk.store.begin(posted.act()).await?;
     if anew {
         work.renew_coated(&face, &on_day).await?;
-    } else if let Err(e) = work.see_coat(&face, &on_day, worn, &note).await {
-        drop(work);
-        let StoreError::Conflict(says) = e else { return Err(e.into()) };
-        read.faults.add(InputError::new(&*day_field, says));
-        return render_faulty(&show(&desk, &file, posted.form.typed(), read.faults).await?);
+    } else {
+        work.see_coat(&face, &on_day, worn, &note).await?;
     }
     work.commit(&back(id)).await?;
     Ok(Answer::Go(back(id)))
@@ -331,10 +320,10 @@ mod tests {
             id: 1,
             boat_id: 1,
             what: "Coaming".into(),
-            coat: "varnish".into(),
+            coat: Coating::Varnish,
             area: 2.0,
             tilt: 0.0,
-            looks: "around".into(),
+            looks: Looks::Around,
             shade: 0.0,
             height: 0.0,
             on_day: on_day.into(),

@@ -4,9 +4,9 @@ use std::collections::BTreeMap;
 
 use askama::Template;
 use mend_keel_core::InputError;
-use mend_keel_core::work::estimate::{Operation, whole_job};
+use mend_keel_core::work::estimate::{HourKind, Operation, whole_job};
 use mend_keel_store::StoreError;
-use mend_keel_store::tasks::{self, HourKind, Task};
+use mend_keel_store::tasks::{self, Task};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
@@ -136,7 +136,7 @@ async fn page(
     faulty: i64,
 ) -> std::result::Result<List, AppError> {
     let lost = tasks::lost(desk.store, file.boat.id).await?;
-    let over = |op: Operation| lost.iter().filter(|l| l.operation == op && l.kind == HourKind::Rework.code()).count();
+    let over = |op: Operation| lost.iter().filter(|l| l.operation == op && l.kind == HourKind::Rework).count();
     let twice = Operation::ALL.iter().filter(|op| over(**op) >= 2).map(|op| op.label()).collect();
     let held = HeldBack::of(file);
     let mut jobs: Vec<Job> = file
@@ -198,10 +198,7 @@ async fn page(
     Ok(List {
         lost: lost
             .iter()
-            .map(|l| {
-                let kind = HourKind::from_code(&l.kind).map_or("", HourKind::label);
-                (format!("{} of {kind}", tasks::spoken(l.minutes)), format!("{}: {}", l.what, l.why))
-            })
+            .map(|l| (format!("{} of {}", tasks::spoken(l.minutes), l.kind.label()), format!("{}: {}", l.what, l.why)))
             .collect(),
         twice,
         forgotten: forgotten(desk).await?,
