@@ -1,4 +1,4 @@
-//! The command line: `serve`, `demo`, `compute`, `user`, `backup`, `restore`.
+//! The command line: `serve`, `demo`, `compute`, `user`, `backup`, `restore`, `export`, `import`.
 
 use std::io::{self, BufRead, Read, Write};
 use std::path::{Path, PathBuf};
@@ -6,12 +6,19 @@ use std::process::ExitCode;
 
 use clap::{Parser, Subcommand, ValueEnum};
 use mend_keel_core::InputError;
+use mend_keel_core::edition::Edition;
 use mend_keel_exchange::compute;
-use mend_keel_store::accounts::{NewAccount, Role};
-use mend_keel_store::{Act, Store, StoreError};
+use mend_keel_store::accounts::{self, NewAccount, Role};
+use mend_keel_store::dossier::Names;
+use mend_keel_store::{Act, Store, StoreError, boats};
 
+use crate::file::dossier::{self, Refused};
+use crate::file::handed;
+use crate::file::report::Printing;
+use crate::file::survey::SurveyFile;
+use crate::view::Units;
 use crate::web::folder::{DATABASE, DataFolder, PHOTOS};
-use crate::web::settings::{Mode, Settings};
+use crate::web::settings::{Mode, Settings, yard_unit};
 use crate::web::{auth, backup};
 use crate::{demo, server};
 
@@ -69,6 +76,28 @@ enum Command {
         #[arg(long)]
         data: PathBuf,
     },
+    /// Write a boat's dossier: her record, photographs and papers in one ZIP, also while people work.
+    Export {
+        /// Her name, or her number in the addresses of her pages.
+        boat: String,
+        file: PathBuf,
+        #[arg(long)]
+        data: Option<PathBuf>,
+    },
+    /// Read a boat's dossier into a yard, whole or not at all.
+    Import {
+        file: PathBuf,
+        #[arg(long)]
+        data: Option<PathBuf>,
+        /// What she is called here; as in the dossier where it is left out.
+        #[arg(long = "as", value_name = "NAME", default_value = "")]
+        name: String,
+        /// What goes before the tags of her boards, where they clash with the yard's.
+        #[arg(long, value_name = "PREFIX", default_value = "")]
+        tags: String,
+    },
+    /// Print the JSON Schema of a dossier.
+    Schema,
     /// People who may sign in.
     User {
         #[command(subcommand)]
@@ -124,6 +153,9 @@ pub fn main() -> ExitCode {
             println!("{} files are back in {}; everybody signs in anew.", taken.files, data.display());
             Ok(())
         }),
+        Command::Export { boat, file, data } => export(boat, file, data),
+        Command::Import { file, data, name, tags } => import(file, data, Names { boat: name, tags }),
+        Command::Schema => schema(),
         Command::User { command: UserCommand::Add { login, name, role, data } } => add_user(login, name, role, data),
     };
     match done {
@@ -190,6 +222,95 @@ fn take_backup(file: &Path, data: Option<PathBuf>) -> Result<(), String> {
             file.display()
         );
         Ok(())
+    })
+}
+
+/// Who is told to have done what the command line does.
+const BY_COMMAND: &str = "the command line";
+
+/// Opens a yard that may be at work; the folder is not locked for it.
+async fn yard_in(data: &Path) -> Result<Store, String> {
+    let database = data.join(DATABASE);
+    if !database.exists() {
+        return Err(format!("there is no yard in {}", data.display()));
+    }
+    Store::open(&database).await.map_err(|e| e.to_string())
+}
+
+fn export(boat: String, file: PathBuf, data: Option<PathBuf>) -> Result<(), String> {
+    let data = data.unwrap_or_else(|| PathBuf::from(DATA));
+    rocket::execute(async move {
+        let store = yard_in(&data).await?;
+        let says = |e: StoreError| e.to_string();
+        let all = boats::list(&store).await.map_err(says)?;
+        let named: Vec<i64> = all.iter().filter(|b| b.name.eq_ignore_ascii_case(boat.trim())).map(|b| b.id).collect();
+        let by_number = || boat.parse().ok().filter(|id| all.iter().any(|b| b.id == *id));
+        let id = match named[..] {
+            [one] => one,
+            [] => by_number().ok_or_else(|| {
+                let names: Vec<&str> = all.iter().map(|b| b.name.as_str()).collect();
+                format!("there is no boat “{boat}”; there are {}", names.join(", "))
+            })?,
+            _ => return Err(format!("there are several boats “{boat}”: name her by her number")),
+        };
+        let survey = SurveyFile::load(&store, id).await.map_err(says)?;
+        let yard = accounts::yard(&store).await.map_err(says)?;
+        let photos = data.join(PHOTOS);
+        let units = Units { unit: yard_unit(&yard.unit), denominator: yard.inch_denominator };
+        let print = Printing { store: &store, photos: &photos, units, yard: &yard.name, who: BY_COMMAND };
+        let report = handed::dossier(&print, &survey, Edition::Yard, &[]).await.map_err(says)?;
+        let pdf = mend_keel_exchange::report::write(&report)?;
+        let written = dossier::write(&store, &photos, id, pdf, &file).await?;
+        store.close().await;
+        println!(
+            "{}: {} photographs, {:.1} MB, in {}.",
+            survey.file.boat.name,
+            written.photos,
+            written.bytes as f64 / 1e6,
+            file.display()
+        );
+        Ok(())
+    })
+}
+
+fn schema() -> Result<(), String> {
+    let room = tempfile::TempDir::new().map_err(|e| e.to_string())?;
+    rocket::execute(async move {
+        let store = Store::open(&room.path().join(DATABASE)).await.map_err(|e| e.to_string())?;
+        let schema = mend_keel_store::dossier::schema(&store).await.map_err(|e| e.to_string())?;
+        store.close().await;
+        println!("{schema:#}");
+        Ok(())
+    })
+}
+
+fn import(file: PathBuf, data: Option<PathBuf>, names: Names) -> Result<(), String> {
+    let data = data.unwrap_or_else(|| PathBuf::from(DATA));
+    rocket::execute(async move {
+        if !data.join(DATABASE).exists() {
+            // A yard of its own is made only where nothing is.
+            DataFolder::open(&data)?.fit_for_a_yard()?;
+            Store::open(&data.join(DATABASE)).await.map_err(|e| e.to_string())?.close().await;
+        }
+        let store = yard_in(&data).await?;
+        let done = dossier::read(&store, &data.join(PHOTOS), &file, &names, BY_COMMAND).await;
+        store.close().await;
+        match done {
+            Ok(boat) => {
+                println!("She is here as boat {boat}.");
+                Ok(())
+            }
+            Err(Refused::Says(says)) => Err(format!("{}: {says}", file.display())),
+            Err(Refused::Clash(clashes)) => {
+                let boat =
+                    if clashes.boat { "a boat of her name is here already: give another with --as. " } else { "" };
+                let tags = match clashes.tags.len() {
+                    0 => String::new(),
+                    _ => format!("Boards {} are here already: give --tags.", clashes.tags.join(", ")),
+                };
+                Err(format!("{}: {boat}{tags} Nothing was taken", file.display()))
+            }
+        }
     })
 }
 

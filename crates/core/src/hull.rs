@@ -210,6 +210,30 @@ fn lay_out_joints(shell: &Shell, random: &mut Chance) -> Vec<Joint> {
     joints
 }
 
+/// Whether a shell that comes from elsewhere is one at all: frames that rise, and a girth for every strake at each of them that does not
+/// fall on the way up to the sheer. Errors name `frames` or `edges`.
+pub fn check(shell: &Shell) -> Result<(), InputError> {
+    let frames = shell.frames.len();
+    let fits = |count: usize, low: u32, high: u32| (low as usize..=high as usize).contains(&count);
+    let sound = |line: &[f64]| line.iter().all(|v| (0.0..=error::LENGTH_LIMIT_MM).contains(v));
+    let rises = sound(&shell.frames) && shell.frames.windows(2).all(|pair| pair[0] < pair[1]);
+    if !fits(frames, MIN_FRAMES, MAX_FRAMES) || !rises {
+        return Err(InputError::new("frames", "must be places that rise from frame to frame"));
+    }
+    for edges in std::iter::once(&shell.edges).chain(&shell.starboard) {
+        let whole = edges.iter().all(|row| row.len() == frames && sound(row));
+        let falls = edges.windows(2).any(|pair| pair[0].iter().zip(&pair[1]).any(|(low, high)| low > high));
+        let strakes = edges.len().saturating_sub(1);
+        if !fits(strakes, MIN_STRAKES, MAX_STRAKES) || edges.len() != shell.edges.len() || !whole || falls {
+            return Err(InputError::new("edges", "must be a girth for each strake at each frame, rising to the sheer"));
+        }
+    }
+    if shell.measured.iter().any(|at| shell.place(*at).is_err()) {
+        return Err(InputError::new("edges", "says that a width was measured where there is no strake"));
+    }
+    Ok(())
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
@@ -276,5 +300,38 @@ mod tests {
             let on_boat = made.joints.iter().all(|j| j.bay >= 1 && j.bay < frames && j.strake >= 1 && j.strake <= strakes);
             prop_assert!(on_boat);
         }
+    }
+
+    #[test]
+    fn a_shell_from_elsewhere_is_looked_through() {
+        let whole = Shell::new(
+            (0..5).map(|f| 500.0 * f64::from(f)).collect(),
+            (0..4).map(|s| vec![100.0 * f64::from(s); 5]).collect(),
+        );
+        assert_eq!(check(&whole), Ok(()));
+        let field = |change: &dyn Fn(&mut Shell)| {
+            let mut shell = whole.clone();
+            change(&mut shell);
+            check(&shell).unwrap_err().field
+        };
+        assert_eq!(field(&|s| s.frames.truncate(3)), "frames");
+        assert_eq!(field(&|s| s.frames[2] = 500.0), "frames");
+        assert_eq!(field(&|s| s.frames[4] = 1e300), "frames");
+        assert_eq!(field(&|s| s.frames[1] = f64::NAN), "frames");
+        assert_eq!(field(&|s| s.edges[1].truncate(4)), "edges");
+        assert_eq!(field(&|s| s.edges.truncate(2)), "edges");
+        assert_eq!(field(&|s| s.edges[2][3] = 50.0), "edges");
+        assert_eq!(field(&|s| s.starboard = Some(vec![vec![0.0; 5]; 3])), "edges");
+        let off = Address { side: Side::Port, strake: 9, frame: 1 };
+        assert_eq!(
+            field(&|s| {
+                s.measured.insert(off);
+            }),
+            "edges"
+        );
+        // A strake that runs out to nothing is one.
+        let mut runs_out = whole.clone();
+        runs_out.edges[2][4] = runs_out.edges[1][4];
+        assert_eq!(check(&runs_out), Ok(()));
     }
 }

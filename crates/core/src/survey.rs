@@ -9,6 +9,7 @@ pub mod coverage;
 pub mod field;
 pub mod line;
 pub mod mark;
+pub mod original;
 pub mod past;
 pub mod reading;
 pub mod sample;

@@ -11,6 +11,7 @@
 
 pub mod calendar;
 pub mod compute;
+pub mod dossier;
 pub mod drawing;
 pub mod label;
 pub mod report;

@@ -111,6 +111,15 @@ impl Work {
         Ok(event.id)
     }
 
+    /// The hashes an entry that was told elsewhere takes in this yard's chain, as the newest entry there is.
+    pub(crate) async fn chained(&mut self, mut event: Event) -> Result<(String, String)> {
+        let last: Option<(String,)> =
+            sqlx::query_as("SELECT hash FROM event ORDER BY id DESC LIMIT 1").fetch_optional(&mut *self.tx).await?;
+        event.prev_hash = last.map_or(String::new(), |(hash,)| hash);
+        event.hash = event.expected_hash();
+        Ok((event.prev_hash, event.hash))
+    }
+
     /// The newest entry of a kind about a plank: what a correction points at.
     pub async fn last_entry(&mut self, plank: i64, kinds: &[&str]) -> Result<Option<i64>> {
         let rows: Vec<(i64, String)> =

@@ -19,6 +19,7 @@ pub mod boards;
 pub mod boats;
 pub mod captures;
 pub mod decisions;
+pub mod dossier;
 pub mod fastenings;
 pub mod findings;
 pub mod history;

@@ -2,15 +2,21 @@
 
 pub mod boat;
 pub mod decide;
+pub mod dossier;
 pub mod finish;
+pub mod handed;
 pub mod instruments;
 pub mod kept;
 pub mod learned;
+pub mod lines;
 pub mod metals;
 pub mod order;
+pub mod original;
 pub mod place;
 pub mod planned;
 pub mod refasten;
+pub mod report;
+pub mod sample;
 pub mod seams;
 pub mod shape;
 pub mod survey;

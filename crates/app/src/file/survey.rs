@@ -347,3 +347,33 @@ fn entry(file: &BoatFile, f: &Finding) -> Entry {
         outcome: f.outcome,
     }
 }
+
+/// Members named among those nobody looked at, for one surface.
+const NAMED: usize = 40;
+
+/// Parts nobody looked at anywhere, by surface.
+pub fn untouched(survey: &SurveyFile, coverage: &[(Surface, Coverage)]) -> Vec<(String, Vec<String>)> {
+    let file = &survey.file;
+    let seen: HashSet<_> = survey.looks().map(|(cell, _)| cell).collect();
+    let mut all = Vec::new();
+    for (surface, _) in coverage.iter().filter(|(_, c)| c.seen < c.cells) {
+        let cells = survey.cells_of(*surface);
+        // Parts with a cell that somebody saw, found in one pass however many there are.
+        let touched: HashSet<i64> = cells.iter().filter(|c| seen.contains(*c)).map(|c| c.0).collect();
+        let mut names: Vec<String> = if *surface == Surface::Shell {
+            file.planks.iter().filter(|p| !touched.contains(&p.id)).map(|p| p.name()).collect()
+        } else {
+            let here = file.members.iter().filter(|m| m.kind.surface() == *surface);
+            here.filter(|m| !touched.contains(&m.id)).map(|m| m.name.clone()).collect()
+        };
+        let more = names.len().saturating_sub(NAMED);
+        names.truncate(NAMED);
+        if more > 0 {
+            names.push(format!("and {more} more"));
+        }
+        if !names.is_empty() {
+            all.push((surface.label().to_owned(), names));
+        }
+    }
+    all
+}

@@ -9,6 +9,7 @@ pub mod hours;
 pub mod layers;
 pub mod line_of_work;
 pub mod map;
+pub mod original;
 pub mod paper;
 pub mod piece;
 pub mod plank;

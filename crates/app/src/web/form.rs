@@ -23,6 +23,8 @@ pub struct Upload {
 
 /// Largest photo taken, MiB.
 pub const PHOTO_LIMIT: u64 = 20;
+/// Largest dossier taken by a page, MiB; the command line takes any.
+pub const DOSSIER_LIMIT: u64 = 64;
 /// Most files taken with one form.
 pub const MOST_PHOTOS: usize = 6;
 
@@ -48,7 +50,8 @@ impl<'r> FromForm<'r> for Submission {
     }
 
     async fn push_data(into: &mut Self, field: DataField<'r, '_>) {
-        let Ok(capped) = field.data.open(PHOTO_LIMIT.mebibytes()).into_bytes().await else {
+        let most = if field.name.source() == "dossier" { DOSSIER_LIMIT } else { PHOTO_LIMIT };
+        let Ok(capped) = field.data.open(most.mebibytes()).into_bytes().await else {
             return;
         };
         if !capped.is_empty() && into.uploads.len() < MOST_PHOTOS {

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use image::codecs::jpeg::JpegEncoder;
-use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
+use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader, Limits};
 use mend_keel_core::InputError;
 use rocket::tokio;
 use rocket::tokio::sync::Semaphore;
@@ -127,6 +127,19 @@ fn upright_jpeg(bytes: &[u8]) -> Result<Vec<u8>, Unfit> {
     Ok(jpeg)
 }
 
+/// Whether a file is a photo as this program keeps them; the error says what it is instead.
+pub fn is_ours(path: &Path) -> Result<(), String> {
+    let reader = ImageReader::open(path).and_then(ImageReader::with_guessed_format).map_err(|e| e.to_string())?;
+    if reader.format() != Some(ImageFormat::Jpeg) {
+        return Err("is no JPEG".to_owned());
+    }
+    let (width, height) = reader.into_dimensions().map_err(|_| "cannot be read".to_owned())?;
+    if width.max(height) > LARGEST_SIDE {
+        return Err(format!("is {width} × {height} pixels: no side is longer than {LARGEST_SIDE}"));
+    }
+    Ok(())
+}
+
 /// Where a photo lies; `None` when that is no hash of ours.
 pub fn path(folder: &Path, hash: &str) -> Option<PathBuf> {
     let is_hash = hash.len() == 64 && hash.bytes().all(|b| b.is_ascii_hexdigit() && !b.is_ascii_uppercase());
@@ -139,7 +152,7 @@ mod tests {
 
     fn picture(side: u32) -> Vec<u8> {
         let mut bytes = Vec::new();
-        DynamicImage::new_rgb8(side, side / 2).write_to(&mut Cursor::new(&mut bytes), image::ImageFormat::Png).unwrap();
+        DynamicImage::new_rgb8(side, side / 2).write_to(&mut Cursor::new(&mut bytes), ImageFormat::Png).unwrap();
         bytes
     }
 
@@ -169,6 +182,22 @@ mod tests {
         !bytes.iter().fold(!0u32, |crc, byte| {
             (0..8).fold(crc ^ u32::from(*byte), |c, _| if c & 1 == 1 { 0xEDB8_8320 ^ (c >> 1) } else { c >> 1 })
         })
+    }
+
+    #[test]
+    fn a_photo_from_elsewhere_is_a_jpeg_no_larger_than_ours() {
+        let room = tempfile::TempDir::new().unwrap();
+        let file = |bytes: Vec<u8>| {
+            let path = room.path().join("x.jpg");
+            std::fs::write(&path, bytes).unwrap();
+            is_ours(&path)
+        };
+        assert_eq!(file(upright_jpeg(&picture(300)).unwrap()), Ok(()));
+        assert!(file(picture(300)).unwrap_err().contains("no JPEG"));
+        assert!(file(b"<svg onload=alert(1)>".to_vec()).is_err());
+        let mut large = Vec::new();
+        DynamicImage::new_rgb8(2_500, 4).write_to(&mut Cursor::new(&mut large), ImageFormat::Jpeg).unwrap();
+        assert!(file(large).unwrap_err().contains("2500 × 4 pixels"));
     }
 
     #[test]

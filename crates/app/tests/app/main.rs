@@ -5,6 +5,7 @@ mod browser;
 mod cli;
 mod corrections;
 mod deciding;
+mod dossier;
 mod fasten;
 mod finish;
 mod hostile;

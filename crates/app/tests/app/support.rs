@@ -156,14 +156,24 @@ impl Visitor {
         Self::read(self.client.post(url).form(fields).send().await.unwrap()).await
     }
 
+    /// A file as it is downloaded.
+    pub async fn get_bytes(&self, path: &str) -> Vec<u8> {
+        let answer = self.client.get(format!("{}{path}", self.base)).send().await.unwrap();
+        assert_eq!(answer.status().as_u16(), 200, "{path}");
+        answer.bytes().await.unwrap().to_vec()
+    }
+
     /// Fields with a file that was picked.
     pub async fn post_file(&self, action: &str, fields: &[(String, String)], file: Vec<u8>) -> Answer {
-        let part = Part::bytes(file).file_name("file.csv");
+        self.post_as("file", action, fields, file).await
+    }
+
+    /// The same with the file in a field of this name.
+    pub async fn post_as(&self, field: &str, action: &str, fields: &[(String, String)], file: Vec<u8>) -> Answer {
+        let part = Part::bytes(file).file_name("picked");
         let form = fields.iter().fold(Form::new(), |form, (name, value)| form.text(name.clone(), value.clone()));
-        Self::read(
-            self.client.post(format!("{}{action}", self.base)).multipart(form.part("file", part)).send().await.unwrap(),
-        )
-        .await
+        let form = form.part(field.to_owned(), part);
+        Self::read(self.client.post(format!("{}{action}", self.base)).multipart(form).send().await.unwrap()).await
     }
 
     /// The same as several parts, with a photo.

@@ -1,6 +1,7 @@
 //! Timber: what a species does, how wet it is, how it moves, and which board yields a piece.
 
 pub mod board;
+pub mod decay;
 pub mod moisture;
 pub mod season;
 pub mod species;

@@ -4,6 +4,7 @@ pub mod estimate;
 pub mod holds;
 pub mod order;
 pub mod plan;
+pub mod quote;
 pub mod schedule;
 pub mod sequence;
 pub mod tasks;

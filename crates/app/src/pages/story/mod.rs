@@ -1,3 +1,4 @@
 //! Story: a boat's history.
 
+pub mod dossier;
 pub mod list;

@@ -1,18 +1,16 @@
 //! Coverage: what was looked at by which method on every surface, what was not, and looking over a stretch.
 
-use std::collections::HashSet;
-
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Place;
 use mend_keel_core::grid::member::Surface;
 use mend_keel_core::survey::Method;
-use mend_keel_core::survey::coverage::Coverage;
 use rocket::{get, post};
 
 use super::links::place_link;
 use crate::file::boat::{BoatFile, Part};
 use crate::file::place::typed_place;
+use crate::file::survey::untouched;
 use crate::file::survey::{SurveyFile, cell_of};
 use crate::pages::survey::{Tab, tabs};
 use crate::view::percent;
@@ -43,36 +41,6 @@ struct Row {
     /// Width of its bar, 0–100.
     bar: String,
     by_method: Vec<String>,
-}
-
-/// Members named among those nobody looked at, for one surface.
-const NAMED: usize = 40;
-
-/// Parts nobody looked at anywhere, by surface.
-pub fn untouched(survey: &SurveyFile, coverage: &[(Surface, Coverage)]) -> Vec<(String, Vec<String>)> {
-    let file = &survey.file;
-    let seen: HashSet<_> = survey.looks().map(|(cell, _)| cell).collect();
-    let mut all = Vec::new();
-    for (surface, _) in coverage.iter().filter(|(_, c)| c.seen < c.cells) {
-        let cells = survey.cells_of(*surface);
-        // Parts with a cell that somebody saw, found in one pass however many there are.
-        let touched: HashSet<i64> = cells.iter().filter(|c| seen.contains(*c)).map(|c| c.0).collect();
-        let mut names: Vec<String> = if *surface == Surface::Shell {
-            file.planks.iter().filter(|p| !touched.contains(&p.id)).map(|p| p.name()).collect()
-        } else {
-            let here = file.members.iter().filter(|m| m.kind.surface() == *surface);
-            here.filter(|m| !touched.contains(&m.id)).map(|m| m.name.clone()).collect()
-        };
-        let more = names.len().saturating_sub(NAMED);
-        names.truncate(NAMED);
-        if more > 0 {
-            names.push(format!("and {more} more"));
-        }
-        if !names.is_empty() {
-            all.push((surface.label().to_owned(), names));
-        }
-    }
-    all
 }
 
 fn show(desk: &Desk<'_>, survey: &SurveyFile, typed: Typed, faults: Faults) -> Show {

@@ -14,6 +14,7 @@ use rocket::http::ContentType;
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
+use crate::file::report::{self, Printing};
 use crate::file::survey::SurveyFile;
 use crate::pages::survey::finding::check_extent;
 use crate::pages::survey::{Tab, tabs};
@@ -297,7 +298,7 @@ pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
 #[get("/boats/<id>/survey.pdf")]
 pub async fn pdf(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let survey = SurveyFile::load(desk.store, id).await?;
-    let report = super::report::report(&desk, &survey).await?;
+    let report = report::report(&Printing::at(&desk, &desk.settings.folder.photos()), &survey).await?;
     let bytes = rocket::tokio::task::spawn_blocking(move || mend_keel_exchange::report::write(&report))
         .await
         .map_err(|e| AppError::Broken(e.to_string()))?

@@ -16,7 +16,6 @@ pub mod offsets;
 pub mod past;
 pub mod quick;
 pub mod reading;
-pub mod report;
 pub mod salvage;
 pub mod sample;
 

@@ -6,6 +6,7 @@ use crate::practice::Use;
 use crate::reason::{Reason, Verdict};
 use crate::repair::way::OptionKind;
 use crate::survey::{Answer, Cause, Certainty, FindingKind, Grade};
+use crate::timber::decay;
 use crate::timber::moisture::GLUE_LIMIT;
 
 use super::Draft;
@@ -19,7 +20,7 @@ pub const TREAT_DEEP_PLANKING: f64 = 3.0;
 /// How much of the section, or of the face, it may take.
 pub const TREAT_SPREAD: f64 = 0.10;
 /// Wetter than this, %, no preservative goes in: decay can start.
-pub const TREAT_WET: f64 = 20.0;
+pub const TREAT_WET: f64 = decay::WET;
 /// Below this share of its strength only what restores a member that carries is ranked.
 pub const WEAK: f64 = 0.50;
 /// What carries this share again is restored (*yard rule*: that of a plank's own scarf).
@@ -34,8 +35,6 @@ pub const SKIN_SHARE: f64 = 0.15;
 pub const SKIN_PANELS: u32 = 5;
 /// Years from which it does in coastal or offshore use.
 pub const SKIN_AGE: f64 = 40.0;
-/// How far a decay front runs in a year, mm along the grain, least and most (*yard rule*, handbook 11).
-const FRONT: (f64, f64) = (20.0, 60.0);
 
 /// One thing found on a member. `from` and `to` along it, `low` and `high` across its face, `depth` into it, mm.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -139,8 +138,8 @@ pub struct Facts {
     pub moisture: Option<f64>,
     /// Carries the boat: below half its strength only what restores it is ranked.
     carries: bool,
-    /// Years a front of decay runs faster or slower in this wood.
-    front: f64,
+    /// How far a front of decay runs in this wood in a year, mm along the grain, least and most.
+    front: [f64; 2],
     /// Layers came apart, and nothing else was found.
     layers: bool,
     crushed: bool,
@@ -219,13 +218,7 @@ impl Facts {
             cause_treated: body.cause_treated,
             moisture: body.moisture,
             carries: carries(body.kind),
-            front: match body.durability {
-                Some(1) => 0.4,
-                Some(2) => 0.6,
-                Some(4) => 1.6,
-                Some(5) => 2.2,
-                _ => 1.0,
-            },
+            front: decay::front(body.durability),
             layers: !wood.is_empty() && wood.iter().all(|f| f.kind == FindingKind::Delamination),
             crushed: wood.iter().any(|f| f.kind == FindingKind::Crushed)
                 || wood.iter().any(|f| f.kind.answer() == Answer::Shape && f.grade >= Grade::Renew),
@@ -375,7 +368,7 @@ fn leave(facts: &Facts) -> Vec<Reason> {
     )];
     if facts.worst >= Grade::Mend {
         if facts.decay {
-            let (least, most) = (FRONT.0 * facts.front, FRONT.1 * facts.front);
+            let [least, most] = facts.front;
             reasons.push(
                 Reason::new(
                     "decide.wait",

@@ -1,48 +1,100 @@
 //! The printed survey: what was inspected, what was not and how, what was found, and the limits of it.
 
+use std::path::Path;
+
 use mend_keel_core::caution::Caution;
 use mend_keel_core::grid::member::Surface;
 use mend_keel_core::survey::coverage::Coverage;
 use mend_keel_core::survey::{Method, urgency};
 use mend_keel_exchange::report::{Block, Mark, Photo, Report};
 use mend_keel_store::findings::{self, MarkKind};
-use mend_keel_store::surveys;
+use mend_keel_store::{Store, StoreError, surveys};
 
-use crate::file::survey::SurveyFile;
-use crate::pages::survey::coverage::untouched;
-use crate::pages::survey::lines::drawn_lines;
-use crate::pages::survey::sample::region_rows;
-use crate::view::{self, percent};
+use super::lines::drawn_lines;
+use super::sample::region_rows;
+use super::survey::{SurveyFile, untouched};
+use crate::view::{self, Units, percent};
 use crate::web::desk::Desk;
-use crate::web::error::AppError;
 use crate::web::photos;
+
+/// What a report is printed with, and for whom.
+#[derive(Debug, Clone, Copy)]
+pub struct Printing<'a> {
+    pub store: &'a Store,
+    /// Where photographs lie.
+    pub photos: &'a Path,
+    pub units: Units,
+    pub yard: &'a str,
+    pub who: &'a str,
+}
+
+impl<'a> Printing<'a> {
+    pub fn at(desk: &'a Desk<'_>, photos: &'a Path) -> Self {
+        Self { store: desk.store, photos, units: desk.units, yard: &desk.yard.name, who: &desk.user.account.name }
+    }
+}
 
 /// Most photos printed.
 const MOST_PHOTOS: usize = 60;
 /// Most readings printed; the file holds all of them.
 const MOST_READINGS: usize = 400;
 
-fn table(columns: &[(&str, f32)], rows: Vec<Vec<String>>) -> Block {
+pub fn table(columns: &[(&str, f32)], rows: Vec<Vec<String>>) -> Block {
     Block::Table { columns: columns.iter().map(|(name, share)| ((*name).to_owned(), *share)).collect(), rows }
 }
 
-fn heading(text: &str) -> Block {
+pub fn heading(text: &str) -> Block {
     Block::Heading(text.to_owned())
 }
 
 /// Lays the survey of a boat out as a report.
-pub async fn report(desk: &Desk<'_>, survey: &SurveyFile) -> Result<Report, AppError> {
+pub async fn report(print: &Printing<'_>, survey: &SurveyFile) -> Result<Report, StoreError> {
     let file = &survey.file;
     let boat = &file.boat;
-    let units = desk.units;
-    let mut blocks = vec![
-        Block::Caution(
-            "This is a working record of what was looked at and found. It is not a marine survey for insurance or \
+    let units = print.units;
+    let mut blocks = vec![Block::Caution(
+        "This is a working record of what was looked at and found. It is not a marine survey for insurance or \
              sale: that takes a qualified surveyor. What was not looked at may not be sound."
-                .into(),
-        ),
-        heading("What was inspected, and how"),
-    ];
+            .into(),
+    )];
+    let coverage = what_was_inspected(survey, &mut blocks);
+    drawings(survey, &coverage, &mut blocks);
+    findings_table(print, survey, &mut blocks);
+    pictures(print, survey, &mut blocks).await?;
+    sample(print, survey, &mut blocks);
+    let lines = surveys::lines(print.store, boat.id).await?;
+    for (svg, caption) in drawn_lines(&lines, units) {
+        blocks.push(Block::Drawing { svg, caption });
+    }
+    records(survey, &mut blocks);
+    blocks.push(heading("Limits"));
+    blocks.push(Block::Text(
+        "Suspected findings are drawn dashed: nobody has opened them. Grades are of the member where it was looked at, \
+         not of the boat. Moisture readings near salt or metal only compare one place with the next. A place that \
+         sounds fair can be soft inside."
+            .into(),
+    ));
+    blocks.push(Block::Caution(Caution::Structure.text().into()));
+    let built = boat.year.map_or(String::new(), |y| format!(", {y}"));
+    Ok(Report {
+        title: format!("Survey of {}", boat.name),
+        lines: vec![
+            format!(
+                "{}{built}. {} long, {} beam.",
+                boat.construction.label(),
+                units.run(boat.length),
+                units.run(boat.beam)
+            ),
+            format!("{}; printed {} for {}.", print.yard, view::today(), print.who),
+        ],
+        foot: format!("{}: a working record, not a marine survey for insurance or sale.", boat.name),
+        blocks,
+    })
+}
+
+/// What was inspected and by which method, and what was not: it stands in every edition.
+pub fn what_was_inspected(survey: &SurveyFile, blocks: &mut Vec<Block>) -> Vec<(Surface, Coverage)> {
+    blocks.push(heading("What was inspected, and how"));
     let coverage = survey.coverage();
     let methods: Vec<Method> = Method::ALL
         .iter()
@@ -68,38 +120,7 @@ pub async fn report(desk: &Desk<'_>, survey: &SurveyFile) -> Result<Report, AppE
     for (surface, names) in missed {
         blocks.push(Block::Text(format!("{surface}: {}.", names.join("; "))));
     }
-    drawings(survey, &coverage, &mut blocks);
-    findings_table(desk, survey, &mut blocks);
-    pictures(desk, survey, &mut blocks).await?;
-    sample(desk, survey, &mut blocks);
-    let lines = surveys::lines(desk.store, boat.id).await?;
-    for (svg, caption) in drawn_lines(desk, &lines) {
-        blocks.push(Block::Drawing { svg, caption });
-    }
-    records(survey, &mut blocks);
-    blocks.push(heading("Limits"));
-    blocks.push(Block::Text(
-        "Suspected findings are drawn dashed: nobody has opened them. Grades are of the member where it was looked at, \
-         not of the boat. Moisture readings near salt or metal only compare one place with the next. A place that \
-         sounds fair can be soft inside."
-            .into(),
-    ));
-    blocks.push(Block::Caution(Caution::Structure.text().into()));
-    let built = boat.year.map_or(String::new(), |y| format!(", {y}"));
-    Ok(Report {
-        title: format!("Survey of {}", boat.name),
-        lines: vec![
-            format!(
-                "{}{built}. {} long, {} beam.",
-                boat.construction.label(),
-                units.run(boat.length),
-                units.run(boat.beam)
-            ),
-            format!("{}; printed {} for {}.", desk.yard.name, view::today(), desk.user.account.name),
-        ],
-        foot: format!("{}: a working record, not a marine survey for insurance or sale.", boat.name),
-        blocks,
-    })
+    coverage
 }
 
 fn drawings(survey: &SurveyFile, coverage: &[(Surface, Coverage)], blocks: &mut Vec<Block>) {
@@ -121,7 +142,7 @@ fn drawings(survey: &SurveyFile, coverage: &[(Surface, Coverage)], blocks: &mut 
     }
 }
 
-fn findings_table(desk: &Desk<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>) {
+fn findings_table(print: &Printing<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>) {
     let file = &survey.file;
     blocks.push(heading("What was found, most urgent first"));
     let mut found: Vec<_> =
@@ -134,7 +155,7 @@ fn findings_table(desk: &Desk<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>)
     let rows = found
         .iter()
         .map(|(score, f)| {
-            let depth = if f.depth > 0.0 { format!(", {} deep", desk.units.len(f.depth)) } else { String::new() };
+            let depth = if f.depth > 0.0 { format!(", {} deep", print.units.len(f.depth)) } else { String::new() };
             let says = if f.says.is_empty() { String::new() } else { format!("; last read: {}", f.says) };
             let untreated = f.cause.untreated(f.cause_treated.is_some()).is_some();
             let cure = match &f.cause_treated {
@@ -170,9 +191,9 @@ fn findings_table(desk: &Desk<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>)
     ));
 }
 
-async fn pictures(desk: &Desk<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>) -> Result<(), AppError> {
+pub async fn pictures(print: &Printing<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>) -> Result<(), StoreError> {
     let file = &survey.file;
-    let mut all = findings::photos_of_boat(desk.store, file.boat.id).await?;
+    let mut all = findings::photos_of_boat(print.store, file.boat.id).await?;
     all.retain(|p| file.findings.iter().any(|f| f.id == p.finding_id && f.is_open()));
     if all.is_empty() {
         return Ok(());
@@ -180,10 +201,9 @@ async fn pictures(desk: &Desk<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>)
     let left_out = all.len().saturating_sub(MOST_PHOTOS);
     let mut printed = Vec::new();
     for photo in all.into_iter().take(MOST_PHOTOS) {
-        let (Some(finding), Some(path)) = (
-            file.findings.iter().find(|f| f.id == photo.finding_id),
-            photos::path(&desk.settings.folder.photos(), &photo.hash),
-        ) else {
+        let (Some(finding), Some(path)) =
+            (file.findings.iter().find(|f| f.id == photo.finding_id), photos::path(print.photos, &photo.hash))
+        else {
             continue;
         };
         let Ok(jpeg) = rocket::tokio::fs::read(path).await else {
@@ -208,8 +228,8 @@ async fn pictures(desk: &Desk<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>)
     Ok(())
 }
 
-fn sample(desk: &Desk<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>) {
-    let rows = region_rows(desk, survey);
+fn sample(print: &Printing<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>) {
+    let rows = region_rows(survey, print.units);
     if rows.is_empty() {
         return;
     }
