@@ -12,10 +12,10 @@ use mend_keel_store::accounts::{self, NewAccount, Role};
 use mend_keel_store::dossier::Names;
 use mend_keel_store::{Act, Store, StoreError, boats};
 
-use crate::file::dossier::{self, Refused};
-use crate::file::handed;
-use crate::file::report::Printing;
 use crate::file::survey::SurveyFile;
+use crate::papers::dossier::{self, Refused};
+use crate::papers::edition;
+use crate::papers::report::Printing;
 use crate::view::Units;
 use crate::web::folder::{DATABASE, DataFolder, PHOTOS};
 use crate::web::settings::{Mode, Settings, yard_unit};
@@ -258,7 +258,7 @@ fn export(boat: String, file: PathBuf, data: Option<PathBuf>) -> Result<(), Stri
         let photos = data.join(PHOTOS);
         let units = Units { unit: yard_unit(&yard.unit), denominator: yard.inch_denominator };
         let print = Printing { store: &store, photos: &photos, units, yard: &yard.name, who: BY_COMMAND };
-        let report = handed::dossier(&print, &survey, Edition::Yard, &[]).await.map_err(says)?;
+        let report = edition::dossier(&print, &survey, Edition::Yard, &[]).await.map_err(says)?;
         let pdf = mend_keel_exchange::report::write(&report)?;
         let written = dossier::write(&store, &photos, id, pdf, &file).await?;
         store.close().await;

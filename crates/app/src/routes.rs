@@ -103,6 +103,7 @@ pub fn routes() -> Vec<Route> {
         decide::together::page,
         decide::together::check,
         decide::together::keep,
+        decide::years::page,
         decide::order::page,
         decide::order::hold,
         shape::list::list,

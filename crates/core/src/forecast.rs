@@ -189,7 +189,8 @@ pub fn after(parts: &[Part], years: f64, pace: Pace) -> Result<Vec<Foretold>, In
             for meets in &part.meets {
                 let at = front.begins + front.place.run_to(part, meets) / speed;
                 if at <= years {
-                    let [x, y] = meets.there;
+                    let other = &parts[meets.other];
+                    let (x, y) = (meets.there[0].clamp(0.0, other.length), meets.there[1].clamp(0.0, other.width));
                     let place = Place { along: [x, x], across: [y, y], depth: 0.0 };
                     let there = Front { begins: at, part: meets.other, place, from: front.from, reached: true };
                     fronts.push(there);

@@ -10,8 +10,8 @@ use crate::repair::way;
 use crate::repair::{gluing, graving, scarf};
 use crate::shape::{fair, pattern as shape_pattern};
 use crate::survey::sample;
-use crate::timber::{board, moisture};
-use crate::work::order;
+use crate::timber::{board, decay, moisture};
+use crate::work::{order, quote};
 use crate::{fastening, finish, metals, seam};
 
 /// A value the handbook states, in the unit it is stated in.
@@ -60,6 +60,9 @@ pub const VALUES: &[Value] = &[
     value("butts.min_piece", "", |_| f64::from(WIDE.min_piece)),
     value("butts.wide.adjacent", "", |_| f64::from(WIDE.adjacent)),
     value("butts.wide.one_between", "", |_| f64::from(WIDE.one_between)),
+    value("decay.front_least", "mm", |_| decay::FRONT[0]),
+    value("decay.front_most", "mm", |_| decay::FRONT[1]),
+    value("decay.wet", "%", |_| decay::WET),
     value("decide.crossing", "%", |_| limits::CROSSING * 100.0),
     value("decide.new", "years", |_| way::NEW_YEARS),
     value("decide.restored", "%", |_| limits::RESTORED * 100.0),
@@ -117,6 +120,7 @@ pub const VALUES: &[Value] = &[
     value("pattern.gauges_up", "gauges", |_| f64::from(fastening::pattern::GAUGES_UP)),
     value("pattern.section", "%", |_| fastening::pattern::SECTION_LIMIT * 100.0),
     value("pattern.stagger", "d", |_| fastening::pattern::STAGGER),
+    value("quote.warn", "%", |_| quote::WARN_AT * 100.0),
     value("sample.leave", "%", |_| sample::LEAVE_UP_TO * 100.0),
     value("sample.refasten", "%", |_| sample::REFASTEN_FROM * 100.0),
     value("scarf.feather", "mm", |_| scarf::FEATHER_CLEARANCE),

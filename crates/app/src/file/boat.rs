@@ -26,7 +26,7 @@ use mend_keel_store::{Store, StoreError, accounts};
 use crate::view::line_of_work::{BoatBar, Stage};
 
 /// Everything kept of one boat.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct BoatFile {
     pub boat: Boat,
     pub planks: Vec<Plank>,

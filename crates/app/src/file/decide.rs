@@ -112,6 +112,40 @@ fn found(
         .collect()
 }
 
+/// A part with everything found on it that is open, in the order of [`BoatFile::found_on`]. Sizes mm.
+#[derive(Debug)]
+pub struct Extents<'f> {
+    pub length: f64,
+    pub width: f64,
+    pub thickness: f64,
+    pub species: &'f str,
+    pub found: Vec<Found>,
+}
+
+/// What was found on a part, along and across it.
+pub fn extents<'f>(file: &BoatFile, subject: &Subject<'f>) -> Extents<'f> {
+    match subject {
+        Subject::Plank(plank) | Subject::Panel(plank, _) => {
+            let (found, length, width) = found_on_plank(file, plank);
+            Extents { length, width, thickness: plank.thickness, species: &plank.species, found }
+        }
+        Subject::Member(m) => {
+            let found = found_on_member(file, m);
+            Extents { length: m.length, width: m.width, thickness: m.thickness, species: &m.species, found }
+        }
+    }
+}
+
+/// Everything found on a member that is no plank, x from its first cell's start.
+fn found_on_member(file: &BoatFile, m: &MemberRow) -> Vec<Found> {
+    let cell = m.core().cell_length();
+    let start = |place: &Place| match place {
+        Place::Member(at) => cell * f64::from(at.cell.saturating_sub(1)),
+        Place::Shell(_) => 0.0,
+    };
+    found(file, m.id, start, m.length, m.width, m.thickness)
+}
+
 /// Causes of what was found on a part that nobody treated.
 fn untreated_causes(file: &BoatFile, id: i64) -> Vec<Cause> {
     file.found_on(id).filter(|f| f.cause_treated.is_none()).map(|f| f.cause).collect()
@@ -212,12 +246,7 @@ pub fn member_case(
     let shell = &file.boat.shell;
     let (kind, class, length, width, thickness, found) = match subject {
         Subject::Member(m) => {
-            let cell = m.core().cell_length();
-            let start = |place: &Place| match place {
-                Place::Member(at) => cell * f64::from(at.cell.saturating_sub(1)),
-                Place::Shell(_) => 0.0,
-            };
-            let found = found(file, id, start, m.length, m.width, m.thickness);
+            let found = found_on_member(file, m);
             (m.kind, Class::of(m.kind), m.length, m.width, m.thickness, found)
         }
         Subject::Plank(p) | Subject::Panel(p, _) => {

@@ -2,9 +2,8 @@
 
 pub mod boat;
 pub mod decide;
-pub mod dossier;
 pub mod finish;
-pub mod handed;
+pub mod forecast;
 pub mod instruments;
 pub mod kept;
 pub mod learned;
@@ -15,7 +14,6 @@ pub mod original;
 pub mod place;
 pub mod planned;
 pub mod refasten;
-pub mod report;
 pub mod sample;
 pub mod seams;
 pub mod shape;

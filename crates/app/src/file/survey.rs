@@ -101,6 +101,18 @@ impl SurveyFile {
         Ok(survey)
     }
 
+    /// The same with other findings, drawn anew.
+    pub fn with_findings(&self, findings: Vec<Finding>) -> Self {
+        Self {
+            file: BoatFile { findings, ..self.file.clone() },
+            readings: self.readings.clone(),
+            looked: self.looked.clone(),
+            past: self.past.clone(),
+            picks: self.picks.clone(),
+            inside: OnceLock::new(),
+        }
+    }
+
     /// Every cell that was looked at, with the method: by a reading, a finding, or looked over and nothing found.
     pub fn looks(&self) -> impl Iterator<Item = (Cell, Method)> {
         let found = self.file.findings.iter().map(|f| ((f.member_id, cell_of(&f.place)), f.method));

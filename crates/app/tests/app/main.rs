@@ -24,3 +24,4 @@ mod support;
 mod survey;
 mod survives;
 mod work;
+mod years;

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 /// Rooms of the application from the top down: each may import only what stands below it, and itself.
 const ROOMS: [&[&str]; 9] =
-    [&["main"], &["cli"], &["demo", "server"], &["routes"], &["pages"], &["file"], &["web"], &["view"], &[]];
+    [&["main"], &["cli"], &["demo", "server"], &["routes"], &["pages"], &["papers"], &["file"], &["web"], &["view"]];
 
 /// Steps of the line of work and the pages beside them: none imports another.
 const APART: [&str; 17] = [

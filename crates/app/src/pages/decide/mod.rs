@@ -3,3 +3,4 @@
 pub mod options;
 pub mod order;
 pub mod together;
+pub mod years;

@@ -10,11 +10,11 @@ use rocket::http::ContentType;
 use rocket::{get, post};
 use sha2::{Digest, Sha256};
 
-use crate::file::dossier::{self, Refused};
-use crate::file::handed;
 use crate::file::original::{self, Share};
-use crate::file::report::Printing;
 use crate::file::survey::SurveyFile;
+use crate::papers::dossier::{self, Refused};
+use crate::papers::edition;
+use crate::papers::report::Printing;
 use crate::view;
 use crate::web::auth::{BoatReader, Crew, Owner};
 use crate::web::choices::{Choices, pairs};
@@ -125,7 +125,7 @@ pub async fn give(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let allowed: Vec<String> =
         names.split([',', ';', '\n']).map(|n| n.trim().to_owned()).filter(|n| !n.is_empty()).collect();
     let photos = desk.settings.folder.photos();
-    let report = handed::dossier(&Printing::at(&desk, &photos), &survey, edition, &allowed).await?;
+    let report = edition::dossier(&Printing::at(&desk, &photos), &survey, edition, &allowed).await?;
     let written = heavy::compute(|| mend_keel_exchange::report::write(&report)).await?;
     let pdf = written.map_err(AppError::Broken)?;
     let location = format!("/boats/{id}/dossier");
@@ -153,7 +153,7 @@ pub async fn given(desk: Desk<'_>, who: BoatReader, id: i64, given: i64) -> Resu
 pub async fn file(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
     let survey = SurveyFile::load(desk.store, id).await?;
     let photos = desk.settings.folder.photos();
-    let report = handed::dossier(&Printing::at(&desk, &photos), &survey, Edition::Yard, &[]).await?;
+    let report = edition::dossier(&Printing::at(&desk, &photos), &survey, Edition::Yard, &[]).await?;
     let written = heavy::compute(|| mend_keel_exchange::report::write(&report)).await?;
     let pdf = written.map_err(AppError::Broken)?;
     let room = tempfile::TempDir::new_in(desk.settings.folder.path())?;

@@ -14,10 +14,10 @@ use rocket::http::ContentType;
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::report::{self, Printing};
 use crate::file::survey::SurveyFile;
 use crate::pages::survey::finding::check_extent;
 use crate::pages::survey::{Tab, tabs};
+use crate::papers::report::{self, Printing};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};

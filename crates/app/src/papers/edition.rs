@@ -8,9 +8,9 @@ use mend_keel_store::decisions::{Decision, PieceState};
 use mend_keel_store::history::{self, Only};
 use mend_keel_store::{StoreError, accounts, boards, tasks};
 
-use super::original;
 use super::report::{self, Printing, heading, pictures, table, what_was_inspected};
-use super::survey::SurveyFile;
+use crate::file::original;
+use crate::file::survey::SurveyFile;
 use crate::view::{self, percent};
 
 /// How an edition puts a text.

@@ -10,9 +10,9 @@ use mend_keel_exchange::report::{Block, Mark, Photo, Report};
 use mend_keel_store::findings::{self, MarkKind};
 use mend_keel_store::{Store, StoreError, surveys};
 
-use super::lines::drawn_lines;
-use super::sample::region_rows;
-use super::survey::{SurveyFile, untouched};
+use crate::file::lines::drawn_lines;
+use crate::file::sample::region_rows;
+use crate::file::survey::{SurveyFile, untouched};
 use crate::view::{self, Units, percent};
 use crate::web::desk::Desk;
 use crate::web::photos;

@@ -17,7 +17,7 @@ use mend_keel_store::{
 use rocket::tokio::task;
 use serde_json::{Value, json};
 
-use super::survey::SurveyFile;
+use crate::file::survey::SurveyFile;
 use crate::web::photos;
 
 /// A boat's document as it stands in a file.
