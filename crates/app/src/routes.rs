@@ -4,7 +4,7 @@ use rocket::Route;
 
 use crate::pages::{
     backups, bench, boats, decide, door, fasten, finish, handbook, jobs, plan, practice, rack, seams, search, shape,
-    stores, story, survey, timber, today, work, yard,
+    stores, story, survey, terms, timber, today, work, yard,
 };
 
 /// Every route but the assets. Who may call one shows in its arguments: `Owner`, `Crew`, `BoatReader`, `User`;
@@ -186,6 +186,21 @@ pub fn routes() -> Vec<Route> {
         story::list::boat,
         story::list::tell,
         story::list::plank,
+        story::quote::page,
+        story::quote::give,
+        story::quote::word,
+        story::quote::pdf,
+        story::quote::invoice,
+        story::owner::page,
+        story::owner::give_link,
+        story::owner::withdraw_link,
+        story::owner::note,
+        story::owner::word,
+        story::owner::secret,
+        story::owner::secret_note,
+        story::owner::secret_word,
+        story::owner::secret_photo,
+        story::owner::secret_paper,
         story::dossier::page,
         story::dossier::give,
         story::dossier::given,
@@ -242,6 +257,8 @@ pub fn routes() -> Vec<Route> {
         practice::keep_graving,
         practice::keep_prices,
         practice::meter,
+        terms::page,
+        terms::keep,
         yard::show,
         yard::add,
         yard::change,

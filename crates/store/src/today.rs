@@ -2,6 +2,7 @@
 
 use mend_keel_core::grid::Side;
 use mend_keel_core::survey::{Cause, Grade};
+use serde::Deserialize;
 use sqlx::FromRow;
 
 use crate::plans::{COAT, Coat};
@@ -13,6 +14,15 @@ pub struct Next {
     pub boat_id: i64,
     pub boat: String,
     pub task: Option<NextTask>,
+    /// What her owner said that the yard has not seen yet.
+    pub said: Vec<Said>,
+}
+
+/// What an owner said: who, and in which words.
+#[derive(Debug, Clone, Deserialize)]
+pub struct Said {
+    pub by: String,
+    pub words: String,
 }
 
 /// The first open task of a decision.
@@ -51,11 +61,14 @@ struct NextRow {
     number: Option<u32>,
     from_bay: Option<u32>,
     to_bay: Option<u32>,
+    #[sqlx(json)]
+    said: Vec<Said>,
 }
 
 /// Every boat in order, each with the first open task of each decision.
 pub async fn next(store: &Store) -> Result<Vec<Next>> {
-    let sql = "SELECT boat.id AS boat_id, boat.name AS boat, task.what, task.p50, member.kind, member.name, member.side, member.number, member.from_bay, member.to_bay
+    let sql = "SELECT boat.id AS boat_id, boat.name AS boat, task.what, task.p50, member.kind, member.name, member.side, member.number, member.from_bay, member.to_bay,
+                   (SELECT json_group_array(json_object('by', by_name, 'words', words)) FROM owner_note WHERE owner_note.boat_id = boat.id AND seen = 0) AS said
                FROM boat
                LEFT JOIN task ON task.boat_id = boat.id AND task.id =
                    (SELECT first.id FROM task first WHERE first.decision_id = task.decision_id AND first.dropped = 0 AND first.done_at IS NULL ORDER BY first.seq LIMIT 1)
@@ -78,7 +91,7 @@ impl NextRow {
             part: part.unwrap_or_default(),
             p50: self.p50.unwrap_or_default(),
         });
-        Next { boat_id: self.boat_id, boat: self.boat, task }
+        Next { boat_id: self.boat_id, boat: self.boat, task, said: self.said }
     }
 }
 

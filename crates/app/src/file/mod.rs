@@ -13,6 +13,7 @@ pub mod order;
 pub mod original;
 pub mod place;
 pub mod planned;
+pub mod quote;
 pub mod refasten;
 pub mod sample;
 pub mod seams;

@@ -7,6 +7,7 @@ pub mod seams;
 pub mod shape;
 pub mod story;
 pub mod survey;
+pub mod terms;
 pub mod timber;
 pub mod work;
 

@@ -10,7 +10,7 @@ use mend_keel_core::survey::Grade;
 use mend_keel_core::units::parse_length;
 use mend_keel_store::planned as store;
 use mend_keel_store::tasks::Running;
-use mend_keel_store::today::{self, Found};
+use mend_keel_store::today::{self, Found, Said};
 use rocket::get;
 
 use crate::file::planned::{Body, Piece};
@@ -48,6 +48,8 @@ struct BoatToday {
     next: Vec<Next>,
     coats: Vec<CoatToday>,
     undecided: usize,
+    /// What her owner said since somebody last looked.
+    said: Vec<Said>,
     /// Planks decided on though what did the damage is not treated.
     untreated: usize,
 }
@@ -68,7 +70,7 @@ struct CoatToday {
 
 impl BoatToday {
     fn empty(id: i64, name: String) -> Self {
-        Self { id, name, next: Vec::new(), coats: Vec::new(), undecided: 0, untreated: 0 }
+        Self { id, name, next: Vec::new(), coats: Vec::new(), undecided: 0, said: Vec::new(), untreated: 0 }
     }
 }
 
@@ -84,7 +86,7 @@ pub async fn show(desk: Desk<'_>, user: User) -> Result {
     let mut shown: Vec<BoatToday> = Vec::new();
     for next in today::next(desk.store).await? {
         if shown.last().is_none_or(|b| b.id != next.boat_id) {
-            shown.push(BoatToday::empty(next.boat_id, next.boat));
+            shown.push(BoatToday { said: next.said, ..BoatToday::empty(next.boat_id, next.boat) });
         }
         let Some(boat) = shown.last_mut().filter(|b| b.next.len() < NEXT_TASKS) else { continue };
         boat.next.extend(next.task.map(|t| Next { what: t.what, plank: t.part, hours: view::hours(t.p50) }));

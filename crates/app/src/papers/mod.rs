@@ -2,4 +2,5 @@
 
 pub mod dossier;
 pub mod edition;
+pub mod quote;
 pub mod report;

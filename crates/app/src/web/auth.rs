@@ -142,6 +142,11 @@ pub fn random_token() -> Result<String, InputError> {
     Ok(bytes.iter().map(|b| format!("{b:02x}")).collect())
 }
 
+/// What is kept of a secret that is given away.
+pub fn secret_digest(secret: &str) -> String {
+    digest(secret)
+}
+
 fn digest(token: &str) -> String {
     format!("{:x}", Sha256::digest(token.as_bytes()))
 }

@@ -12,6 +12,7 @@ mod hostile;
 mod layout;
 mod links;
 mod offline;
+mod owners;
 mod people;
 mod rack;
 mod readme;

@@ -10,6 +10,7 @@ use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::survey::Grade;
 use mend_keel_store::boards::{self, Board};
 use mend_keel_store::findings::Finding;
+use mend_keel_store::owners;
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
@@ -126,6 +127,8 @@ struct Options {
     decided: Option<(String, String)>,
     untreated: Vec<String>,
     since: Vec<String>,
+    /// What the owner wishes of it.
+    wishes: Vec<String>,
     /// It is wet: what comes first once it is dry.
     dry_first: Option<String>,
     /// The part itself with what was found on it, where it is not in the planking.
@@ -363,6 +366,7 @@ async fn page(
         decided: file.decision(id).map(|d| (d.kind.label().to_owned(), d.reason.clone())),
         untreated: file.untreated(id),
         since: since(file, id),
+        wishes: owners::wishes(desk.store, file.boat.id, id).await?,
         alike: decide::alike(file, subject).into_iter().map(|m| (m.id, m.name.clone())).collect(),
         dry_first,
         drawing: drawing(file, subject),

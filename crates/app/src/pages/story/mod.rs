@@ -2,3 +2,5 @@
 
 pub mod dossier;
 pub mod list;
+pub mod owner;
+pub mod quote;
