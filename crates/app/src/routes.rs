@@ -3,8 +3,8 @@
 use rocket::Route;
 
 use crate::pages::{
-    backups, bench, boats, decide, door, fasten, finish, handbook, jobs, plan, practice, rack, seams, search, shape,
-    stores, story, survey, terms, timber, today, work, yard,
+    backups, bench, boats, decide, door, fasten, finish, handbook, jobs, people, plan, practice, rack, seams, search,
+    shape, stores, story, survey, terms, timber, today, work, yard,
 };
 
 /// Every route but the assets. Who may call one shows in its arguments: `Owner`, `Crew`, `BoatReader`, `User`;
@@ -257,6 +257,12 @@ pub fn routes() -> Vec<Route> {
         practice::keep_graving,
         practice::keep_prices,
         practice::meter,
+        people::page,
+        people::invite,
+        people::withdraw,
+        people::end,
+        people::invited_form,
+        people::accept,
         terms::page,
         terms::keep,
         yard::show,

@@ -20,6 +20,7 @@ pub mod boats;
 pub mod captures;
 pub mod decisions;
 pub mod dossier;
+pub mod entry;
 pub mod fastenings;
 pub mod findings;
 pub mod history;

@@ -1,13 +1,9 @@
 //! How much of a boat is still the wood she was built of, by what is on record.
 
-use std::collections::HashSet;
-
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Address;
 use mend_keel_core::grid::member::Surface;
 use mend_keel_core::survey::original::{self, Original, Stretch, Wood};
-use mend_keel_core::survey::past::PastKind;
-use mend_keel_store::decisions::PieceState;
 
 use super::survey::SurveyFile;
 
@@ -28,49 +24,10 @@ struct Recorded {
     wood: Wood,
 }
 
-fn year_of(at: &str) -> Option<i32> {
-    at.get(..4)?.parse().ok()
-}
-
-/// What past repairs say of a cell: new wood all through, or some, nobody knows how much.
-fn patched(survey: &SurveyFile, member: i64, cell: u32) -> Option<Wood> {
-    let here = survey.past.iter().filter(|p| p.member_id == member && (p.from_cell..=p.to_cell).contains(&cell));
-    let mut some = None;
-    for past in here {
-        match past.kind {
-            PastKind::NewPlank | PastKind::NewFrame => {
-                let year = past.year.and_then(|y| i32::try_from(y).ok());
-                return Some(Wood::Renewed { share: 1.0, year });
-            }
-            PastKind::Patch | PastKind::Scarf => some = Some(Wood::Unknown),
-            _ => {}
-        }
-    }
-    some
-}
-
-/// What is on record of a cell of a part.
-fn wood(survey: &SurveyFile, looked: &HashSet<(i64, u32)>, member: i64, cell: u32, year: Option<i64>) -> Wood {
-    let file = &survey.file;
-    if let Some(year) = year {
-        return Wood::Renewed { share: 1.0, year: i32::try_from(year).ok() };
-    }
-    if let Some(wood) = patched(survey, member, cell) {
-        return wood;
-    }
-    let mended = file
-        .decision(member)
-        .filter(|d| file.pieces.iter().any(|p| p.decision_id == d.id && p.state == PieceState::Cut));
-    if let Some(decision) = mended {
-        return Wood::Renewed { share: (1.0 - decision.kept).clamp(0.0, 1.0), year: year_of(&decision.at) };
-    }
-    if looked.contains(&(member, cell)) { Wood::Original } else { Wood::Unknown }
-}
-
 fn recorded(survey: &SurveyFile) -> Vec<Recorded> {
     let file = &survey.file;
     let shell = &file.boat.shell;
-    let looked: HashSet<(i64, u32)> = survey.looks().map(|(cell, _)| cell).collect();
+    let looked = survey.looked_at();
     let mut all = Vec::new();
     for plank in &file.planks {
         let (from, to) = plank.bays(shell.frame_count());
@@ -81,7 +38,7 @@ fn recorded(survey: &SurveyFile) -> Vec<Recorded> {
                 surface: Surface::Shell,
                 area: shell.width(at) * long,
                 thickness: plank.thickness,
-                wood: wood(survey, &looked, plank.id, bay, plank.year),
+                wood: survey.wood(&looked, plank.id, bay, plank.year),
             });
         }
     }
@@ -91,7 +48,7 @@ fn recorded(survey: &SurveyFile) -> Vec<Recorded> {
                 surface: member.kind.surface(),
                 area: member.length * member.width / f64::from(member.cells.max(1)),
                 thickness: member.thickness,
-                wood: wood(survey, &looked, member.id, cell, member.year),
+                wood: survey.wood(&looked, member.id, cell, member.year),
             });
         }
     }

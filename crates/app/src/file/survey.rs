@@ -12,10 +12,12 @@ use mend_keel_core::seam::line::SeamAt;
 use mend_keel_core::survey::compare::{Entry, Outcome};
 use mend_keel_core::survey::coverage::{Cell, Coverage};
 use mend_keel_core::survey::field::{self, Spot};
+use mend_keel_core::survey::original::Wood;
+use mend_keel_core::survey::past::PastKind;
 use mend_keel_core::survey::reading::Measure;
 use mend_keel_core::survey::{FindingKind, Grade, Method};
 use mend_keel_store::boats::Plank;
-use mend_keel_store::decisions::PieceState;
+use mend_keel_store::decisions::{Decision, PieceState};
 use mend_keel_store::findings::{self, Finding, Reading};
 use mend_keel_store::surveys::{self, Looked, PastRepair, Pick};
 use mend_keel_store::{Store, StoreError, before};
@@ -122,6 +124,39 @@ impl SurveyFile {
         found.chain(read).chain(over)
     }
 
+    /// Every cell that was looked at, in whatever way.
+    pub fn looked_at(&self) -> HashSet<Cell> {
+        self.looks().map(|(cell, _)| cell).collect()
+    }
+
+    /// What is on record of the wood of a cell of a part. `year`: of the part, where it was renewed whole.
+    pub fn wood(&self, looked: &HashSet<Cell>, member: i64, cell: u32, year: Option<i64>) -> Wood {
+        if let Some(year) = year {
+            return Wood::Renewed { share: 1.0, year: i32::try_from(year).ok() };
+        }
+        let mut patched = false;
+        for past in self.past.iter().filter(|p| p.member_id == member && (p.from_cell..=p.to_cell).contains(&cell)) {
+            match past.kind {
+                PastKind::NewPlank | PastKind::NewFrame => {
+                    return Wood::Renewed { share: 1.0, year: past.year.and_then(|y| i32::try_from(y).ok()) };
+                }
+                // How much of it is new nobody knows.
+                PastKind::Patch | PastKind::Scarf => patched = true,
+                _ => {}
+            }
+        }
+        let cut = |d: &&Decision| self.file.pieces.iter().any(|p| p.decision_id == d.id && p.state == PieceState::Cut);
+        match self.file.decision(member).filter(cut) {
+            _ if patched => Wood::Unknown,
+            Some(mended) => {
+                let year = mended.at.get(..4).and_then(|y| y.parse().ok());
+                Wood::Renewed { share: (1.0 - mended.kept).clamp(0.0, 1.0), year }
+            }
+            None if looked.contains(&(member, cell)) => Wood::Original,
+            None => Wood::Unknown,
+        }
+    }
+
     /// The cells of a surface.
     pub fn cells_of(&self, surface: Surface) -> HashSet<Cell> {
         if surface != Surface::Shell {
@@ -179,10 +214,28 @@ impl SurveyFile {
                 });
             }
         }
+        self.originality(&mut layers);
         self.moisture(&mut layers);
         self.fastenings(&mut layers);
         self.seams(&mut layers);
         layers
+    }
+
+    /// What is known to be original, and what to be new; nothing where nobody looked.
+    fn originality(&self, layers: &mut Layers) {
+        let looked = self.looked_at();
+        let last = self.file.boat.shell.frame_count().saturating_sub(1);
+        let planks = self.file.planks.iter().flat_map(|p| {
+            let (from, to) = p.bays(last + 1);
+            (from..=to.min(last)).map(|bay| (p.id, bay, p.year))
+        });
+        let members = self.file.members.iter().flat_map(|m| (1..=m.cells.max(1)).map(|cell| (m.id, cell, m.year)));
+        for (member, cell, year) in planks.chain(members) {
+            let wood = self.wood(&looked, member, cell, year);
+            if wood != Wood::Unknown {
+                layers.cells.entry((member, cell)).or_default().wood = Some(wood);
+            }
+        }
     }
 
     /// Moisture readings, and the estimate near them; on other members a cell shows the mean of its own.

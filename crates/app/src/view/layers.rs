@@ -3,6 +3,7 @@
 use std::collections::{BTreeSet, HashMap};
 
 use mend_keel_core::grid::{Address, Side};
+use mend_keel_core::survey::original::Wood;
 use mend_keel_core::survey::past::{PastKind, Quality};
 use mend_keel_core::survey::reading::Filler;
 use mend_keel_core::survey::{Grade, Method};
@@ -17,6 +18,8 @@ pub struct CellState {
     /// Read or estimated from readings near by, %.
     pub moisture: Option<f64>,
     pub past: Option<(PastKind, Quality)>,
+    /// What is on record of its wood; `None`: nobody knows.
+    pub wood: Option<Wood>,
 }
 
 /// The state of every cell about which anything is known, by member and cell.
@@ -105,6 +108,15 @@ pub fn past_pattern(quality: Quality) -> &'static str {
     }
 }
 
+/// Pattern of the wood of a cell; none where nobody knows.
+pub fn wood_pattern(wood: Wood) -> Option<&'static str> {
+    match wood {
+        Wood::Original => Some("p-dots"),
+        Wood::Renewed { .. } => Some("p-upright"),
+        Wood::Unknown => None,
+    }
+}
+
 /// Pattern of how a cell was looked at: looked only, one instrument, several.
 pub fn coverage_pattern(looked: &BTreeSet<Method>) -> Option<&'static str> {
     match looked.len() {
@@ -140,7 +152,11 @@ pub fn legend(layer: &str) -> Vec<(&'static str, String)> {
             ("s-missing", "missing or open".to_owned()),
         ],
         "past" => Quality::ALL.iter().map(|q| (past_pattern(*q), q.label().to_owned())).collect(),
-        "age" => vec![("", "plain: original".to_owned()), ("p-upright", "renewed, with its year".to_owned())],
+        "age" => vec![
+            ("p-dots", "looked at, original".to_owned()),
+            ("p-upright", "new wood in it".to_owned()),
+            ("", "plain: nobody knows".to_owned()),
+        ],
         "coverage" => vec![
             ("p-dots", "looked at".to_owned()),
             ("p-upright", "one instrument".to_owned()),

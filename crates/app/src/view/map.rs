@@ -280,7 +280,7 @@ impl Map<'_> {
             let to = frames.get(bay as usize)?;
             Some(svg::points(scale.stretch(plank.side, plank.strake, *from, *to)))
         };
-        let mut groups: [String; 4] = Default::default();
+        let mut groups: [String; 5] = Default::default();
         let mut known: Vec<_> = self.layers.cells.iter().collect();
         known.sort_by_key(|(key, _)| **key);
         for ((member, bay), state) in known {
@@ -295,6 +295,7 @@ impl Map<'_> {
                 state.moisture.map(|m| layers::moisture_pattern(MoistureClass::of(m))),
                 state.past.map(|(_, quality)| layers::past_pattern(quality)),
                 layers::coverage_pattern(&state.looked),
+                state.wood.and_then(layers::wood_pattern),
             ];
             for (group, pattern) in groups.iter_mut().zip(patterns) {
                 if let Some(pattern) = pattern {
@@ -302,7 +303,7 @@ impl Map<'_> {
                 }
             }
         }
-        for (layer, group) in ["grade", "moisture", "past", "coverage"].into_iter().zip(groups) {
+        for (layer, group) in ["grade", "moisture", "past", "coverage", "age"].into_iter().zip(groups) {
             let _ = write!(out, "<g class=\"layer layer-{layer}\">{group}</g>");
         }
         out.push_str("<g class=\"layer layer-grid\">");
@@ -329,8 +330,7 @@ impl Map<'_> {
                 let y = (scale.edge(plank.side, row - 1, middle) + scale.edge(plank.side, row, middle)) / 2.0;
                 let _ = write!(
                     out,
-                    "<polygon fill=\"url(#p-upright)\" points=\"{}\"/><text class=\"map-year\" x=\"{:.0}\" y=\"{:.0}\">{year}</text>",
-                    svg::points(scale.stretch(plank.side, plank.strake, from, to)),
+                    "<text class=\"map-year\" x=\"{:.0}\" y=\"{:.0}\">{year}</text>",
                     scale.x(middle),
                     y + 30.0
                 );

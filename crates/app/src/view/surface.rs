@@ -61,7 +61,7 @@ impl SurfaceView<'_> {
             svg::GLYPHS
         );
         let mut middles: HashMap<(i64, u32), Point> = HashMap::new();
-        let mut patterns: [String; 4] = Default::default();
+        let mut patterns: [String; 5] = Default::default();
         for (row, member) in here.iter().zip(&core) {
             for cell in 1..=member.cells {
                 let drawn: Vec<Point> = member::outline(&form, member, cell)
@@ -94,6 +94,7 @@ impl SurfaceView<'_> {
                     state.moisture.map(|m| layers::moisture_pattern(MoistureClass::of(m))),
                     state.past.map(|(_, quality)| layers::past_pattern(quality)),
                     layers::coverage_pattern(&state.looked),
+                    state.wood.and_then(layers::wood_pattern),
                 ];
                 for (group, fill) in patterns.iter_mut().zip(fills) {
                     if let Some(fill) = fill {
@@ -110,7 +111,7 @@ impl SurfaceView<'_> {
                 }
             }
         }
-        for (layer, group) in ["grade", "moisture", "past", "coverage"].into_iter().zip(patterns) {
+        for (layer, group) in ["grade", "moisture", "past", "coverage", "age"].into_iter().zip(patterns) {
             let _ = write!(out, "<g class=\"layer layer-{layer}\">{group}</g>");
         }
         self.draw_findings(&mut out, &middles);

@@ -10,11 +10,13 @@ use argon2::password_hash::{PasswordHasher, PasswordVerifier};
 use mend_keel_core::InputError;
 use mend_keel_store::Store;
 use mend_keel_store::accounts::{self, Account, Role, Session};
+use mend_keel_store::entry;
 use rocket::http::{Cookie, CookieJar, SameSite, Status};
 use rocket::request::{FromRequest, Outcome, Request};
 use rocket::time;
 use sha2::{Digest, Sha256};
 
+use crate::web::device::Device;
 use crate::web::folder::random_bytes;
 use crate::web::settings::{Mode, Settings};
 
@@ -110,6 +112,7 @@ pub async fn sign_in(
     settings: &Settings,
     jar: &CookieJar<'_>,
     account: Account,
+    device: &Device,
 ) -> Result<User, InputError> {
     let failed = |_| InputError::new("", "could not open a session");
     if let Some(before) = jar.get_private(SESSION_COOKIE) {
@@ -118,6 +121,8 @@ pub async fn sign_in(
     let token = random_token()?;
     let csrf = random_token()?;
     accounts::open_session(store, account.id, &digest(&token), &csrf).await.map_err(failed)?;
+    entry::on_device(store, &digest(&token), &device.0).await.map_err(failed)?;
+    entry::log(store, &account.login, true, &device.0).await.map_err(failed)?;
     jar.add_private(session_cookie(settings, token));
     jar.add_private(lasting(settings, DEVICE_COOKIE, account.login.to_lowercase(), DEVICE_AGE));
     Ok(User { account, csrf })

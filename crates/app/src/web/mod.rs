@@ -7,6 +7,7 @@ pub mod changed;
 pub mod choices;
 pub mod compress;
 pub mod desk;
+pub mod device;
 pub mod drawn;
 pub mod error;
 pub mod folder;

@@ -304,3 +304,37 @@ fn the_schema_in_the_papers_is_that_of_the_program() {
     let kept = std::fs::read_to_string(kept).unwrap();
     assert!(kept == done(&["schema"]), "write it anew: mend-keel schema > docs/dossier.schema.json");
 }
+
+#[tokio::test]
+async fn on_the_map_only_what_was_looked_at_counts_as_original() {
+    let (_server, visitor) = lived_in().await;
+    let group = async |path: &str| {
+        let page = visitor.get(path).await.text;
+        let from = page.split("class=\"layer layer-age\">").nth(1).expect("the layer").to_owned();
+        from.split("</g>").next().unwrap().to_owned()
+    };
+    let shell = group("/boats/1?layer=age").await;
+    assert!(shell.contains("url(#p-dots)") && shell.contains("url(#p-upright)"), "looked at, and renewed");
+    // Nobody has seen anything of a boat that was just received.
+    let page = visitor.get("/boats/new").await.text;
+    let fields = [
+        ("name", "Just Come"),
+        ("construction", "carvel_caulked"),
+        ("boat_use", "coastal"),
+        ("school", "conserve"),
+        ("length", "6 m"),
+        ("beam", "2 m"),
+        ("depth", "1 m"),
+        ("frames", "14"),
+        ("strakes", "9"),
+        ("plank_thickness", "20"),
+        ("plank_species", "western_larch"),
+        ("frame_species", "white_oak"),
+        ("year", "1931"),
+    ];
+    let made = visitor.post("/boats/new", &with_keys(&keys(&page, "/boats/new"), &fields)).await;
+    assert_eq!(made.status, 303, "{}", made.text);
+    assert_eq!(group(&format!("{}?layer=age", made.location)).await, "");
+    let dossier = visitor.get(&format!("{}/dossier", made.location)).await.text;
+    assert!(dossier.contains("between 0 % and 100 %"), "unknown is a band and no number");
+}

@@ -16,6 +16,7 @@ mod owners;
 mod people;
 mod rack;
 mod readme;
+mod roles;
 mod seams;
 mod shaping;
 mod statements;

@@ -354,3 +354,65 @@ async fn a_guest_reads_all_of_the_boat_and_no_link_leads_anywhere_forbidden() {
     }
     assert!(pages > 30, "only {pages} pages were reached");
 }
+
+#[tokio::test]
+async fn an_invitation_is_used_once_and_sessions_are_listed_and_ended() {
+    let server = Server::serve();
+    let owner = Visitor::new(&server);
+    first_account(&owner).await;
+    let wrong =
+        owner.send("/yard/people", "/yard/invites", &[("name", ""), ("role", "guest"), ("boat", ""), ("days", "900")]);
+    let wrong = wrong.await;
+    assert_eq!(wrong.status, 422);
+    for says in ["must not be empty", "between 1 and 90", "choose the boat this guest may read"] {
+        assert!(wrong.text.contains(says), "{says}");
+    }
+    let invite = async |name: &str| {
+        let fields = [("name", name), ("role", "shipwright"), ("boat", ""), ("days", "7")];
+        let made = owner.send("/yard/people", "/yard/invites", &fields).await;
+        assert_eq!(made.status, 200, "{}", made.text);
+        let at = made.text.find("/invited/").unwrap();
+        made.text[at..].chars().take_while(|c| c.is_ascii_alphanumeric() || *c == '/').collect::<String>()
+    };
+    let address = invite("Nils Berg").await;
+    assert!(!owner.get("/yard/people").await.text.contains(&address), "it is shown once");
+    let guest = Visitor::new(&server);
+    let page = guest.get(&address).await;
+    assert!(page.status == 200 && page.text.contains("Nils Berg, you are invited as shipwright"));
+    let come = async |who: &Visitor, login: &str, password: &str| {
+        let fields = [("login", login), ("password", password)];
+        let own: Vec<(String, String)> = fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect();
+        who.post(&address, &own).await
+    };
+    let weak = come(&guest, "nils", "short").await;
+    assert!(weak.status == 422 && weak.text.contains("must have 10") && weak.text.contains("value=\"nils\""));
+    let taken = come(&guest, "ada", "a long enough one").await;
+    assert!(taken.status == 422 && taken.text.contains("that login is taken"));
+    let (one, other) = (Visitor::new(&server), Visitor::new(&server));
+    let both = tokio::join!(come(&one, "nils", "a long enough one"), come(&other, "nils2", "a long enough one"));
+    let mut statuses = [both.0.status, both.1.status];
+    statuses.sort_unstable();
+    assert_eq!(statuses, [303, 404], "it is used once, however many send it");
+    assert_eq!(guest.get(&address).await.status, 404);
+    // An invitation that was withdrawn is dead.
+    let second = invite("Somebody Else").await;
+    let page = owner.get("/yard/people").await.text;
+    let action = page.split("action=\"").find(|a| a.contains("/withdraw\"")).unwrap().split('"').next().unwrap();
+    assert_eq!(owner.send("/yard/people", action, &[]).await.status, 303);
+    assert_eq!(guest.get(&second).await.status, 404);
+    // Where he is signed in is listed with his device, and ended there.
+    let inside = if both.0.status == 303 { &one } else { &other };
+    assert_eq!(inside.get("/boats").await.status, 200);
+    let stranger = Visitor::new(&server);
+    let guess = stranger.send("/sign-in", "/sign-in", &[("login", "ada<b>"), ("password", "not this one")]).await;
+    assert_eq!(guess.status, 422);
+    let page = owner.get("/yard/people").await.text;
+    assert!(page.contains("<b>Nils Berg</b>, something else, since"), "{page}");
+    assert!(page.contains("ada&#60;b&#62;, something else: <b class=\"against-text\">▲ wrong password"), "{page}");
+    let before = page.find("<b>Nils Berg</b>").unwrap();
+    let action = page[before..].split("action=\"").nth(1).unwrap().split('"').next().unwrap();
+    assert_eq!(owner.send("/yard/people", action, &[]).await.status, 303);
+    assert_eq!(inside.get("/boats").await.location, "/sign-in", "he signs in anew");
+    assert_eq!(owner.get("/boats").await.status, 200);
+    assert_eq!(inside.get("/yard/people").await.location, "/sign-in");
+}

@@ -6,15 +6,16 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::units::LengthUnit;
 use mend_keel_store::accounts::{self, NewAccount, Role, Yard};
-use mend_keel_store::{Act, Store};
+use mend_keel_store::{Act, Store, entry};
 use rocket::form::Form;
 use rocket::http::{Cookie, CookieJar, SameSite, Status};
 use rocket::{State, get, post};
 
 use crate::web::assets;
 use crate::web::auth::{self, SignInTries, Trier, random_token};
+use crate::web::device::Device;
 use crate::web::error::{Answer, Result};
-use crate::web::form::{Faults, Posted, Reader, Submission, Typed};
+use crate::web::form::{Faults, NAME_LIMIT, Posted, Reader, Submission, Typed};
 use crate::web::heavy;
 use crate::web::settings::Settings;
 
@@ -65,6 +66,7 @@ pub async fn enter(
     tries: &State<SignInTries>,
     jar: &CookieJar<'_>,
     address: Option<IpAddr>,
+    device: Device,
     form: Form<Submission>,
 ) -> Result {
     let login = form.get("login").trim().to_owned();
@@ -82,18 +84,29 @@ pub async fn enter(
     let account = accounts::find_login(store, &login).await?;
     if !heavy::compute(|| auth::password_matches(form.get("password"), account.as_ref())).await? {
         faults.add(InputError::new("password", "login and password do not belong together"));
+        // What was typed as a login may be anything: no more of it is kept than a login has.
+        let tried: String = login.chars().take(NAME_LIMIT).collect();
+        entry::log(store, &tried, false, &device.0).await?;
         return show(jar, false, typed, faults);
     }
     tries.succeeded(&who);
     match account {
-        Some(account) => open(store, settings, jar, account).await,
+        Some(account) => open(store, settings, jar, account, &device).await,
         None => show(jar, false, typed, faults),
     }
 }
 
-async fn open(store: &Store, settings: &Settings, jar: &CookieJar<'_>, account: accounts::Account) -> Result {
+async fn open(
+    store: &Store,
+    settings: &Settings,
+    jar: &CookieJar<'_>,
+    account: accounts::Account,
+    device: &Device,
+) -> Result {
     let home = account.guest_boat.map_or("/".to_owned(), |boat| format!("/boats/{boat}"));
-    auth::sign_in(store, settings, jar, account).await.map_err(|e| crate::web::error::AppError::Broken(e.message))?;
+    auth::sign_in(store, settings, jar, account, device)
+        .await
+        .map_err(|e| crate::web::error::AppError::Broken(e.message))?;
     Ok(Answer::Go(home))
 }
 
@@ -110,6 +123,7 @@ pub async fn first_account(
     store: &State<Store>,
     settings: &State<Settings>,
     jar: &CookieJar<'_>,
+    device: Device,
     form: Form<Submission>,
 ) -> Result {
     let typed = ["yard", "name", "login"].into_iter().fold(Typed::default(), |t, field| t.with(field, form.get(field)));
@@ -138,7 +152,7 @@ pub async fn first_account(
         .await?;
     work.commit("/").await?;
     match accounts::find_login(store, &login).await? {
-        Some(account) => open(store, settings, jar, account).await,
+        Some(account) => open(store, settings, jar, account, &device).await,
         None => Ok(Answer::Go("/sign-in".into())),
     }
 }
