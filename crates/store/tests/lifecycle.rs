@@ -1,5 +1,7 @@
 //! The store on a throw-away database: one plank's life, and what the history refuses.
 
+use mend_keel_core::chance::Chance;
+use mend_keel_core::edition::Edition;
 use mend_keel_core::grid::edit::Edit;
 use mend_keel_core::grid::member::DeckKind;
 use mend_keel_core::grid::{Address, Construction, JointKind, Place, Side};
@@ -15,6 +17,7 @@ use mend_keel_core::work::tasks::{Extent, unfold};
 use mend_keel_store::boards::NewBoard;
 use mend_keel_store::boats::{self, NewBoat};
 use mend_keel_store::decisions::{self, Geometry, NewDecision, NewPiece, PieceState};
+use mend_keel_store::dossier::{self, Names};
 use mend_keel_store::findings::{self, Carried, NewFinding, NewReading};
 use mend_keel_store::{Act, Store, StoreError, boards, history, members, tasks};
 use serde_json::json;
@@ -815,5 +818,121 @@ async fn entries_cut_off_after_they_were_proven_are_missed() {
     for _ in 0..2 {
         let proof = history::proof(&store).await.unwrap();
         assert_eq!((proof.broken, proof.newest), (Some(newest), newest - 3));
+    }
+}
+
+/// One thing that may happen to a boat.
+async fn happens(store: &Store, boat: i64, chance: &mut Chance, n: u32) -> Result<(), StoreError> {
+    let planks = boats::planks(store, boat).await?;
+    let plank = planks[chance.below(planks.len() as u32) as usize].id;
+    let found = findings::of_boat(store, boat).await?;
+    let any =
+        |chance: &mut Chance| (!found.is_empty()).then(|| found[chance.below(found.len() as u32) as usize].clone());
+    let kind = FindingKind::ALL[chance.below(FindingKind::ALL.len() as u32) as usize];
+    match chance.below(12) {
+        0 => {
+            decide(store, boat, plank, OptionKind::Graving, &[patch()]).await?;
+        }
+        1 => {
+            let pieces = decisions::pieces(store, boat).await?;
+            if let Some(piece) = pieces.into_iter().find(|p| p.state == PieceState::Planned) {
+                let mut work = store.begin(act()).await?;
+                work.add_board(&larch(&format!("L-{boat}-{n}"))).await?;
+                work.commit("/").await?;
+                let stock = boards::by_tag(store, &format!("L-{boat}-{n}")).await?;
+                let mut work = store.begin(act()).await?;
+                work.reserve(&stock, &piece).await?;
+                if chance.unit() < 0.5 {
+                    let blank = Rectangle { length: piece.length, width: piece.width };
+                    let cut = board::take(stock.face(), stock.thickness, blank).unwrap();
+                    work.take_from_rack(&stock, &piece, &cut).await?;
+                }
+                work.commit("/").await?;
+            }
+        }
+        what => {
+            let mut work =
+                store.begin(Act::now(if chance.unit() < 0.5 { "Ada Brook" } else { "Ωmar “O” Ray" }, None)).await?;
+            match what {
+                2 | 3 => {
+                    let depth = (chance.unit() * 1e6).round() / 1e6 * 20.0;
+                    let note = ["", "quoted \"so\"", "line\nbreak", "日本 ✓ \\ \u{1F6F6}"][chance.below(4) as usize]
+                        .to_owned();
+                    let shape = vec![[chance.unit() * 90.0, 1.0 / 3.0], [0.1 + 0.2, chance.unit()]];
+                    work.add_finding(boat, &NewFinding { kind, depth, note, shape, ..crack(plank) }, None, &[]).await?;
+                }
+                4 => {
+                    work.add_reading(boat, &spiked("P5 F9", plank, chance.unit() * 9.0), any(chance).map(|f| f.id))
+                        .await?;
+                }
+                5 => {
+                    if let Some(f) = any(chance) {
+                        work.withdraw_finding(&f, "there", true).await?;
+                    }
+                }
+                6 => {
+                    if let Some(f) = any(chance) {
+                        let outcome = if chance.unit() < 0.5 { Outcome::Mended } else { Outcome::Gone };
+                        work.set_outcome(&f, "there", outcome).await?;
+                    }
+                }
+                7 => work.look_over(boat, plank, (1, 1 + chance.below(4)), Method::Sound, "there").await?,
+                8 => work.treat_cause(boat, Cause::Age, (chance.unit() < 0.7).then_some("as it is")).await?,
+                9 => {
+                    let told = work
+                        .note(Some(boat), Some(plank), "told", "A coin", &json!({ "told": "find", "words": "x" }))
+                        .await?;
+                    work.correct(boat, None, "A token", &json!({ "told": "note", "words": "y", "finding": 1 }), told)
+                        .await?;
+                }
+                10 => work.add_owner_note(boat, (chance.unit() < 0.5).then_some(plank), true, "keep the chock").await?,
+                _ => {
+                    let paper = format!("paper {n}").into_bytes();
+                    work.give_out(boat, Edition::Family, &format!("{n:064x}"), &paper).await?;
+                }
+            }
+            work.commit("/").await?;
+        }
+    }
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_boat_of_any_history_goes_out_and_comes_back_the_same() {
+    for seed in 0..10 {
+        let mut chance = Chance::seeded(seed);
+        let (_folder, store) = yard().await;
+        // Others are in the yard before and beside her, so that her numbers are none of the yard's.
+        let (other, hers) = (boat(&store).await, boat(&store).await);
+        for n in 0..50 {
+            let whom = if chance.unit() < 0.3 { other } else { hers };
+            match happens(&store, whom, &mut chance, n).await {
+                // What is cut is not decided on again.
+                Ok(()) | Err(StoreError::Conflict(_)) => {}
+                Err(e) => panic!("seed {seed}: {e}"),
+            }
+        }
+        let out = dossier::export(&store, hers).await.unwrap();
+        let (_there, yard) = yard().await;
+        boat(&yard).await;
+        let mut work = yard.begin(act()).await.unwrap();
+        for (hash, bytes) in &out.papers {
+            work.keep_paper(hash, bytes).await.unwrap();
+        }
+        // It went through a file.
+        let read: serde_json::Value = serde_json::from_str(&out.document.to_string()).unwrap();
+        let names = Names { boat: String::new(), tags: String::new() };
+        let there = work.carry_boat(&read, &names).await.unwrap();
+        work.commit("/").await.unwrap();
+        let back = dossier::export(&yard, there).await.unwrap();
+        assert_eq!(back.document.to_string(), out.document.to_string(), "seed {seed}");
+        assert_eq!((back.papers, back.photos), (out.papers, out.photos), "seed {seed}");
+        assert!(yard.check().await.unwrap(), "every entry has its place in the chain");
+        let (was, is) =
+            (findings::of_boat(&store, hers).await.unwrap(), findings::of_boat(&yard, there).await.unwrap());
+        assert_eq!(was.len(), is.len());
+        let told =
+            |f: &findings::Finding| (f.uid.clone(), f.depth.to_bits(), f.shape.clone(), f.note.clone(), f.at.clone());
+        assert_eq!(was.iter().map(told).collect::<Vec<_>>(), is.iter().map(told).collect::<Vec<_>>(), "seed {seed}");
     }
 }
