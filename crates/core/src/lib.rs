@@ -33,6 +33,7 @@ pub mod chance;
 pub mod cutting;
 pub mod deck;
 pub mod drill;
+pub mod due;
 pub mod edition;
 pub mod fastening;
 pub mod finish;

@@ -98,6 +98,7 @@ document.addEventListener("alpine:init", () => {
 // What every working bench can do with its drawing and its panel.
 const benchTools = {
   fold(event) { foldPanel(event); },
+  alone() { drawingAlone(); },
   zoomIn() { zoomDrawing(this.$root, 1); },
   zoomOut() { zoomDrawing(this.$root, -1); },
 };
@@ -195,8 +196,16 @@ document.addEventListener("click", (event) => {
     if (!menu.contains(event.target)) menu.open = false;
   }
 });
+// The drawing of a bench alone in the whole window: `v`, and again or Escape back.
+function drawingAlone(on = !document.body.classList.contains("alone")) {
+  document.body.classList.toggle("alone", on && Boolean(document.querySelector(".bench")));
+}
+
 document.addEventListener("keydown", (event) => {
+  const types = event.target.closest("input, textarea, select");
+  if (event.key === "v" && !types && !event.ctrlKey && !event.metaKey && !event.altKey) drawingAlone();
   if (event.key === "Escape") {
+    drawingAlone(false);
     for (const menu of document.querySelectorAll(".yard-menu[open], .edge-sheet[open], .asks[open]")) menu.open = false;
   } else if (event.key === "/" && !event.defaultPrevented && !event.target.closest("input, textarea, select")) {
     const seek = document.querySelector("[data-search]");

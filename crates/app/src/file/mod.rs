@@ -2,6 +2,7 @@
 
 pub mod boat;
 pub mod decide;
+pub mod due;
 pub mod finish;
 pub mod forecast;
 pub mod instruments;

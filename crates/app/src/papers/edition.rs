@@ -6,7 +6,7 @@ use mend_keel_core::survey::past::Quality;
 use mend_keel_exchange::report::{Block, Report};
 use mend_keel_store::decisions::{Decision, PieceState};
 use mend_keel_store::history::{self, Only};
-use mend_keel_store::{StoreError, accounts, boards, tasks};
+use mend_keel_store::{StoreError, accounts, boards, quotes, tasks};
 
 use super::report::{self, Printing, heading, pictures, table, what_was_inspected};
 use crate::file::original;
@@ -48,6 +48,7 @@ pub async fn dossier(
     open(survey, &said, &mut blocks);
     if edition.has_money() {
         hours(survey, &mut blocks);
+        quoted(print, survey, &mut blocks).await?;
     }
     story(print, survey, edition, &said, allowed, &mut blocks).await?;
     pictures(print, survey, &mut blocks).await?;
@@ -233,6 +234,33 @@ fn hours(survey: &SurveyFile, blocks: &mut Vec<Block>) {
         view::hours(reckoned),
         tasks::spoken(booked),
     )));
+}
+
+/// The newest quote, with what was said to each part of it.
+async fn quoted(print: &Printing<'_>, survey: &SurveyFile, blocks: &mut Vec<Block>) -> Result<(), StoreError> {
+    let boat = survey.file.boat.id;
+    let Some(given) = quotes::of_boat(print.store, boat).await?.into_iter().next() else { return Ok(()) };
+    let words = quotes::words(print.store, boat).await?;
+    let money = &given.body.terms.currency;
+    let rows = given.body.parts.iter().map(|p| {
+        let word = words.iter().rfind(|w| w.decision_id == p.decision && w.quote_id == given.id);
+        let said = word.map_or("waits".to_owned(), |w| {
+            let why = if w.why.is_empty() { String::new() } else { format!(": {}", w.why) };
+            format!("{}, {}{why}", w.word.label(), w.name)
+        });
+        vec![p.name.clone(), p.way.clone(), money.band(p.line.net()), said]
+    });
+    blocks.push(heading(&format!(
+        "Quote {}, {}",
+        given.number,
+        view::day(&given.at.chars().take(10).collect::<String>())
+    )));
+    blocks.push(table(
+        &[("Part", 1.6), ("What is done", 1.6), ("Before tax", 1.6), ("Owner’s word", 2.0)],
+        rows.collect(),
+    ));
+    blocks.push(Block::Text(format!("In all, with tax: {}.", money.band(given.body.sum.gross))));
+    Ok(())
 }
 
 /// What is told in an edition: the family reads what was told by hand and what was decided.

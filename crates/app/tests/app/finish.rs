@@ -342,3 +342,36 @@ async fn upkeep_says_when_each_coat_is_due_and_an_inspection_moves_it() {
             && !seen.contains("To be refreshed since")
     );
 }
+
+#[tokio::test]
+async fn looks_after_the_launch_anodes_and_old_fastenings_fall_due_and_go_into_the_calendar() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    server.sql("UPDATE launch SET on_day = date('now', '-10 days') WHERE boat_id = 1").await;
+    let due = async || {
+        let page = visitor.get("/boats/1/finish/upkeep").await.text;
+        let from = page.split("id=\"due\"").nth(1).map(|rest| rest.split("</section>").next().unwrap().to_owned());
+        from.unwrap_or_default()
+    };
+    let list = due().await;
+    // A day and a week after have gone by and still stand; a month and a year are to come.
+    for late in ["a day afloat", "a week afloat"] {
+        let row = list.split("<li").find(|row| row.contains(late)).expect(late);
+        assert!(row.contains(">now</b>"), "{row}");
+    }
+    for to_come in ["a month afloat", "a year afloat"] {
+        let row = list.split("<li").find(|row| row.contains(to_come)).expect(to_come);
+        assert!(!row.contains(">now</b>"), "{row}");
+    }
+    let ics = visitor.get("/boats/1/finish/upkeep.ics").await.text;
+    assert!(ics.contains("a year afloat") && ics.contains("boat-1-launch-365"));
+    // Long after, the first looks are no more, and the next anodes are those of the year to come.
+    server.sql("UPDATE launch SET on_day = date('now', '-400 days') WHERE boat_id = 1").await;
+    let later = due().await;
+    assert!(!later.contains("a day afloat") && !later.contains("a month afloat"), "{later}");
+    assert_eq!(later.contains("anodes: how much is left"), list.contains("anodes: how much is left"));
+    // Without a launch nothing is counted from it.
+    server.sql("DELETE FROM launch").await;
+    assert!(!due().await.contains("afloat"));
+}

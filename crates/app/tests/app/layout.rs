@@ -3,13 +3,14 @@
 use crate::support::{Browser, Server, Visitor};
 
 /// Main screens with a drawing: where, and the drawing.
-const SCREENS: [(&str, &str); 13] = [
+const SCREENS: [(&str, &str); 14] = [
     ("/boats/1?at=P5+F12", ".bench-drawing"),
     ("/boats/1?surface=frames", ".bench-drawing"),
     ("/boats/1?surface=deck", ".bench-drawing"),
     ("/boats/1/parts/10/decide", ".bench-drawing"),
     ("/boats/1/together?part=10&part=35&part=46", ".bench-drawing"),
     ("/boats/1/order", ".bench-drawing"),
+    ("/boats/1/decide/years", ".bench-drawing"),
     ("/boats/1/pieces/1", ".bench-drawing"),
     ("/boats/1/shapes/1", ".bench-drawing"),
     ("/boats/1/refasten/1", ".bench-drawing"),
@@ -271,4 +272,25 @@ async fn a_new_boat_leads_through_her_first_day_until_something_is_found() {
     let place = format!("{home}/findings/new?at=P5%20F9");
     assert_eq!(visitor.send(&place, &place, &crate::support::CRACK).await.status, 303);
     assert!(!visitor.get(&home).await.text.contains("The first day"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_key_opens_the_drawing_in_the_whole_window_and_escape_brings_the_rest_back() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 800).await;
+    for path in ["/boats/1", "/boats/1/order", "/boats/1/decide/years"] {
+        b.go(path).await;
+        let [_, _, before, _] = box_of(&b, ".bench-drawing").await;
+        let body = b.find("body").await;
+        body.send_keys("v").await.unwrap();
+        b.comes_true("document.querySelector('.bench-drawing').getBoundingClientRect().width >= 1270").await;
+        b.comes_true("document.querySelector('.bench-drawing').getBoundingClientRect().top <= 2").await;
+        body.send_keys(thirtyfour::Key::Escape).await.unwrap();
+        b.comes_true(&format!(
+            "document.querySelector('.bench-drawing').getBoundingClientRect().width < {}",
+            before + 2.0
+        ))
+        .await;
+    }
+    b.close().await;
 }

@@ -8,6 +8,7 @@ mod deciding;
 mod dossier;
 mod fasten;
 mod finish;
+mod forms;
 mod hostile;
 mod layout;
 mod links;

@@ -102,8 +102,12 @@ fn row(survey: &SurveyFile, fate: &Fate, year: u32) -> Row {
         .filter(|grade| *grade > fate.now)
         .filter_map(|grade| {
             let soonest = first(grade, &|b| b.most)?;
-            let latest = first(grade, &|b| b.least).map_or("perhaps never".to_owned(), |y| format!("by year {y}"));
-            Some(format!("{} from year {soonest} at the soonest, {latest}", grade.label()))
+            let label = grade.label();
+            Some(match first(grade, &|b| b.least) {
+                Some(latest) if latest == soonest => format!("{label} in year {soonest}"),
+                Some(latest) => format!("{label} from year {soonest} at the soonest, by year {latest}"),
+                None => format!("{label} from year {soonest} at the soonest, perhaps never"),
+            })
         })
         .collect();
     let mut because = fate.because.clone();

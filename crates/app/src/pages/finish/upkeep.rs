@@ -3,15 +3,19 @@
 use askama::Template;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
-use jiff::{Timestamp, ToSpan};
+use jiff::{Timestamp, ToSpan, ZonedDateTime};
 use mend_keel_core::InputError;
 use mend_keel_core::finish::upkeep::{self, Berth, Coating, Inspection, Kept, Life, Looks};
 use mend_keel_exchange::calendar::{self, Entry};
 use mend_keel_store::upkeep::{self as store, Coated, NewCoated, Seen};
+use mend_keel_store::{Store, StoreError, seams};
 use rocket::http::ContentType;
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
+use crate::file::due::{self, Due};
+use crate::file::metals;
+use crate::file::survey::SurveyFile;
 use crate::view;
 use crate::view::years::{self, AHEAD};
 use crate::web::auth::{BoatReader, Crew};
@@ -27,6 +31,8 @@ struct Show {
     berth: String,
     svg: String,
     faces: Vec<FaceView>,
+    /// What falls due besides.
+    due: Vec<DueView>,
     coatings: Vec<(String, String)>,
     looks: Vec<(String, String)>,
     typed: Typed,
@@ -45,6 +51,22 @@ struct FaceView {
     varnish: String,
     paint: String,
     seen: Vec<String>,
+}
+
+struct DueView {
+    when: String,
+    what: String,
+    why: String,
+    late: bool,
+}
+
+/// What falls due on a boat besides her coats, in the years drawn.
+async fn due_list(store: &Store, boat: i64) -> std::result::Result<Vec<Due>, StoreError> {
+    let survey = SurveyFile::load(store, boat).await?;
+    let recorded = metals::load(store, boat).await?;
+    let launch = seams::launch(store, boat).await?.and_then(|l| l.on_day.parse().ok());
+    let today = ZonedDateTime::now().date();
+    Ok(due::list(&survey, &recorded, launch, today, (f64::from(AHEAD) * YEAR) as u32))
 }
 
 /// A year, days.
@@ -166,6 +188,16 @@ async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         }),
         svg,
         faces: views,
+        due: due_list(desk.store, file.boat.id)
+            .await?
+            .into_iter()
+            .map(|d| DueView {
+                when: if d.late { "now".to_owned() } else { view::day(&d.day.to_string()) },
+                what: d.what,
+                why: d.why,
+                late: d.late,
+            })
+            .collect(),
         coatings: pairs(Coating::ALL.iter().map(|c| (c.code(), c.label())).collect()),
         looks: pairs(Looks::ALL.iter().map(|l| (l.code(), l.label())).collect()),
         typed: berth_typed(usual).over(&typed),
@@ -204,6 +236,13 @@ pub async fn ics(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
             (due, n) = (next, n + 1);
         }
     }
+    entries.extend(due_list(desk.store, id).await?.into_iter().map(|d| Entry {
+        id: format!("boat-{id}-{}", d.key.replace(' ', "-")),
+        day: d.day.to_string(),
+        hours: None,
+        what: format!("{}: {}", file.boat.name, d.what),
+        more: d.why,
+    }));
     let text = calendar::write(&format!("{}, upkeep", file.boat.name), &entries);
     Ok(Answer::File("upkeep.ics".to_owned(), ContentType::Calendar, text.into_bytes()))
 }

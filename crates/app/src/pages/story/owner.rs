@@ -232,6 +232,8 @@ struct ForYard {
 
 struct LinkView {
     id: i64,
+    /// Where it is withdrawn.
+    withdraw: String,
     name: String,
     until: String,
     by: String,
@@ -252,7 +254,13 @@ async fn yard_page(
         view: view(desk.store, id, format!("/boats/{id}/owner"), typed.clone(), faults.clone()).await?,
         links: links
             .into_iter()
-            .map(|l| LinkView { id: l.id, name: l.name, until: view::when(&l.expires_at), by: l.by_name })
+            .map(|l| LinkView {
+                withdraw: format!("/boats/{id}/owner/link/{}/withdraw", l.id),
+                id: l.id,
+                name: l.name,
+                until: view::when(&l.expires_at),
+                by: l.by_name,
+            })
             .collect(),
         made,
         typed: Typed::default().with("days", "90").over(&typed),
