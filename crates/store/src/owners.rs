@@ -36,6 +36,11 @@ impl Note {
     pub fn is_wish(&self) -> bool {
         self.kind == "wish"
     }
+
+    /// Whether it is a wish that touches a part: one of it, or of the boat as a whole.
+    pub fn wishes_of(&self, member: i64) -> bool {
+        self.is_wish() && self.member_id.is_none_or(|own| own == member)
+    }
 }
 
 /// Most that is kept of what owners say of one boat: a link that got about fills no disk.
@@ -71,8 +76,7 @@ pub async fn notes(store: &Store, boat: i64) -> Result<Vec<Note>> {
 /// An owner's wishes that touch a part: those of it, and those of the boat as a whole.
 pub async fn wishes(store: &Store, boat: i64, member: i64) -> Result<Vec<String>> {
     let notes = notes(store, boat).await?;
-    let touches = |n: &Note| n.is_wish() && n.member_id.is_none_or(|own| own == member);
-    Ok(notes.into_iter().filter(touches).map(|n| n.words).collect())
+    Ok(notes.into_iter().filter(|n| n.wishes_of(member)).map(|n| n.words).collect())
 }
 
 impl Work {

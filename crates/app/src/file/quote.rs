@@ -230,11 +230,7 @@ pub fn draft(
             line: decided_line(survey, decision, bought(decision.id), terms)?,
             others: Vec::new(),
             waiting: None,
-            wishes: wishes
-                .iter()
-                .filter(|w| w.is_wish() && w.member_id.is_none_or(|m| m == decision.member_id))
-                .map(|w| w.words.clone())
-                .collect(),
+            wishes: wishes.iter().filter(|w| w.wishes_of(decision.member_id)).map(|w| w.words.clone()).collect(),
         });
     }
     let medians: Vec<f64> =

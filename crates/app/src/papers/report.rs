@@ -15,6 +15,8 @@ use crate::file::sample::region_rows;
 use crate::file::survey::{SurveyFile, untouched};
 use crate::view::{self, Units, percent};
 use crate::web::desk::Desk;
+use crate::web::error::AppError;
+use crate::web::heavy;
 use crate::web::photos;
 
 /// What a report is printed with, and for whom.
@@ -41,6 +43,11 @@ const MOST_READINGS: usize = 400;
 
 pub fn table(columns: &[(&str, f32)], rows: Vec<Vec<String>>) -> Block {
     Block::Table { columns: columns.iter().map(|(name, share)| ((*name).to_owned(), *share)).collect(), rows }
+}
+
+/// A report as PDF, written beside the threads that answer.
+pub async fn pdf(report: &Report) -> Result<Vec<u8>, AppError> {
+    heavy::compute(|| mend_keel_exchange::report::write(report)).await?.map_err(AppError::Broken)
 }
 
 pub fn heading(text: &str) -> Block {

@@ -12,7 +12,6 @@ use mend_keel_store::{Store, StoreError, seams};
 use rocket::http::ContentType;
 use rocket::{get, post};
 
-use crate::file::boat::BoatFile;
 use crate::file::due::{self, Due};
 use crate::file::metals;
 use crate::file::survey::SurveyFile;
@@ -61,12 +60,12 @@ struct DueView {
 }
 
 /// What falls due on a boat besides her coats, in the years drawn.
-async fn due_list(store: &Store, boat: i64) -> std::result::Result<Vec<Due>, StoreError> {
-    let survey = SurveyFile::load(store, boat).await?;
+async fn due_list(store: &Store, survey: &SurveyFile) -> std::result::Result<Vec<Due>, StoreError> {
+    let boat = survey.file.boat.id;
     let recorded = metals::load(store, boat).await?;
     let launch = seams::launch(store, boat).await?.and_then(|l| l.on_day.parse().ok());
     let today = ZonedDateTime::now().date();
-    Ok(due::list(&survey, &recorded, launch, today, (f64::from(AHEAD) * YEAR) as u32))
+    Ok(due::list(survey, &recorded, launch, today, (f64::from(AHEAD) * YEAR) as u32))
 }
 
 /// A year, days.
@@ -106,7 +105,13 @@ fn of(berth: store::Berth) -> Berth {
     Berth { latitude: berth.latitude, bow: berth.bow }
 }
 
-async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> std::result::Result<Show, AppError> {
+async fn show(
+    desk: &Desk<'_>,
+    survey: &SurveyFile,
+    typed: Typed,
+    faults: Faults,
+) -> std::result::Result<Show, AppError> {
+    let file = &survey.file;
     let berth = store::berth(desk.store, file.boat.id).await?;
     let faces = store::coated(desk.store, file.boat.id).await?;
     let seen = store::seen(desk.store, file.boat.id).await?;
@@ -188,7 +193,7 @@ async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         }),
         svg,
         faces: views,
-        due: due_list(desk.store, file.boat.id)
+        due: due_list(desk.store, survey)
             .await?
             .into_iter()
             .map(|d| DueView {
@@ -207,14 +212,14 @@ async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
 
 #[get("/boats/<id>/finish/upkeep")]
 pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
-    let file = BoatFile::load(desk.store, id).await?;
-    render(&show(&desk, &file, Typed::default(), Faults::default()).await?)
+    let survey = SurveyFile::load(desk.store, id).await?;
+    render(&show(&desk, &survey, Typed::default(), Faults::default()).await?)
 }
 
 /// Refreshes of the years ahead, as a calendar file.
 #[get("/boats/<id>/finish/upkeep.ics")]
 pub async fn ics(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
-    let file = BoatFile::load(desk.store, id).await?;
+    let survey = SurveyFile::load(desk.store, id).await?;
     let berth = store::berth(desk.store, id).await?;
     let seen = store::seen(desk.store, id).await?;
     let until = Timestamp::now().to_zoned_datetime(TimeZone::system()).date().saturating_add(i64::from(AHEAD).years());
@@ -229,21 +234,21 @@ pub async fn ics(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
                 id: format!("boat-{id}-coat-{}-{n}", face.id),
                 day: due.to_string(),
                 hours: None,
-                what: format!("{}: refresh the {} of {}", file.boat.name, face.coat.label(), face.what),
+                what: format!("{}: refresh the {} of {}", survey.file.boat.name, face.coat.label(), face.what),
                 more: "Look at it first: what is seen moves the day.".to_owned(),
             });
             let Ok(next) = due.checked_add(step.days()) else { break };
             (due, n) = (next, n + 1);
         }
     }
-    entries.extend(due_list(desk.store, id).await?.into_iter().map(|d| Entry {
+    entries.extend(due_list(desk.store, &survey).await?.into_iter().map(|d| Entry {
         id: format!("boat-{id}-{}", d.key.replace(' ', "-")),
         day: d.day.to_string(),
         hours: None,
-        what: format!("{}: {}", file.boat.name, d.what),
+        what: format!("{}: {}", survey.file.boat.name, d.what),
         more: d.why,
     }));
-    let text = calendar::write(&format!("{}, upkeep", file.boat.name), &entries);
+    let text = calendar::write(&format!("{}, upkeep", survey.file.boat.name), &entries);
     Ok(Answer::File("upkeep.ics".to_owned(), ContentType::Calendar, text.into_bytes()))
 }
 
@@ -253,12 +258,12 @@ fn back(id: i64) -> String {
 
 #[post("/boats/<id>/finish/berth", data = "<posted>")]
 pub async fn berth(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
-    let file = BoatFile::load(desk.store, id).await?;
+    let survey = SurveyFile::load(desk.store, id).await?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let latitude = read.number("latitude", -90.0, 90.0);
     let bow = read.optional_number("bow", 0.0, 360.0);
     if !read.faults.is_empty() {
-        return render_faulty(&show(&desk, &file, posted.form.typed(), read.faults).await?);
+        return render_faulty(&show(&desk, &survey, posted.form.typed(), read.faults).await?);
     }
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_berth(id, store::Berth { latitude, bow }).await?;
@@ -268,7 +273,7 @@ pub async fn berth(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resul
 
 #[post("/boats/<id>/finish/upkeep", data = "<posted>")]
 pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
-    let file = BoatFile::load(desk.store, id).await?;
+    let survey = SurveyFile::load(desk.store, id).await?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let (coat, looks) = (read.choice("coat", Coating::from_code), read.choice("looks", Looks::from_code));
     let new = NewCoated {
@@ -283,7 +288,7 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result 
         on_day: past_day(&mut read, "on_day"),
     };
     if !read.faults.is_empty() {
-        return render_faulty(&show(&desk, &file, posted.form.typed(), read.faults).await?);
+        return render_faulty(&show(&desk, &survey, posted.form.typed(), read.faults).await?);
     }
     let mut work = desk.store.begin(posted.act()).await?;
     work.add_coated(id, &new).await?;
@@ -312,7 +317,7 @@ async fn face(desk: &Desk<'_>, boat: i64, face: i64) -> std::result::Result<Coat
 /// What an inspection saw, or the coat done anew.
 #[post("/boats/<id>/finish/upkeep/<face_id>/seen", data = "<posted>")]
 pub async fn seen(desk: Desk<'_>, _who: Crew, id: i64, face_id: i64, posted: Posted) -> Result {
-    let file = BoatFile::load(desk.store, id).await?;
+    let survey = SurveyFile::load(desk.store, id).await?;
     let face = face(&desk, id, face_id).await?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let (worn_field, day_field) = (format!("worn{face_id}"), format!("day{face_id}"));
@@ -327,7 +332,7 @@ pub async fn seen(desk: Desk<'_>, _who: Crew, id: i64, face_id: i64, posted: Pos
         read.faults.add(InputError::new(&*day_field, "is the day of the coat: nothing has worn yet"));
     }
     if !read.faults.is_empty() {
-        return render_faulty(&show(&desk, &file, posted.form.typed(), read.faults).await?);
+        return render_faulty(&show(&desk, &survey, posted.form.typed(), read.faults).await?);
     }
     let mut work = desk.store.begin(posted.act()).await?;
     if anew {

@@ -14,14 +14,13 @@ use crate::file::original::{self, Share};
 use crate::file::survey::SurveyFile;
 use crate::papers::dossier::{self, Refused};
 use crate::papers::edition;
-use crate::papers::report::Printing;
+use crate::papers::report::{self, Printing};
 use crate::view;
 use crate::web::auth::{BoatReader, Crew, Owner};
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Typed};
-use crate::web::heavy;
 
 #[derive(Template)]
 #[template(path = "story/dossier.html")]
@@ -126,8 +125,7 @@ pub async fn give(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
         names.split([',', ';', '\n']).map(|n| n.trim().to_owned()).filter(|n| !n.is_empty()).collect();
     let photos = desk.settings.folder.photos();
     let report = edition::dossier(&Printing::at(&desk, &photos), &survey, edition, &allowed).await?;
-    let written = heavy::compute(|| mend_keel_exchange::report::write(&report)).await?;
-    let pdf = written.map_err(AppError::Broken)?;
+    let pdf = report::pdf(&report).await?;
     let location = format!("/boats/{id}/dossier");
     let hash = format!("{:x}", Sha256::digest(&pdf));
     let mut work = desk.store.begin(posted.act()).await?;
@@ -154,8 +152,7 @@ pub async fn file(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
     let survey = SurveyFile::load(desk.store, id).await?;
     let photos = desk.settings.folder.photos();
     let report = edition::dossier(&Printing::at(&desk, &photos), &survey, Edition::Yard, &[]).await?;
-    let written = heavy::compute(|| mend_keel_exchange::report::write(&report)).await?;
-    let pdf = written.map_err(AppError::Broken)?;
+    let pdf = report::pdf(&report).await?;
     let room = tempfile::TempDir::new_in(desk.settings.folder.path())?;
     let path = room.path().join("dossier.zip");
     dossier::write(desk.store, &photos, id, pdf, &path).await.map_err(AppError::Refused)?;

@@ -100,19 +100,19 @@ const FOR_THE_OWNER: &[&str] = &[
 
 async fn view(
     store: &Store,
-    boat: i64,
+    survey: &SurveyFile,
     here: String,
     typed: Typed,
     faults: Faults,
 ) -> std::result::Result<View, AppError> {
-    let survey = SurveyFile::load(store, boat).await?;
     let file = &survey.file;
+    let boat = file.boat.id;
     let yard = accounts::yard(store).await?;
     let given = quotes::of_boat(store, boat).await?;
     let words = quotes::words(store, boat).await?;
     let (terms, _) = quotes::terms(store).await?;
     let standing =
-        file_quote::accounts(&survey, &given, &words, &terms).map_err(|e| AppError::Refused(e.to_string()))?;
+        file_quote::accounts(survey, &given, &words, &terms).map_err(|e| AppError::Refused(e.to_string()))?;
     let newest = given.first();
     let parts = newest.map_or_else(Vec::new, |q| {
         let money = &q.body.terms.currency;
@@ -246,12 +246,12 @@ async fn yard_page(
     typed: Typed,
     faults: Faults,
 ) -> std::result::Result<ForYard, AppError> {
-    let file = crate::file::boat::BoatFile::load(desk.store, id).await?;
-    let page = desk.boat_page(&file, "Owner", "story");
+    let survey = SurveyFile::load(desk.store, id).await?;
+    let page = desk.boat_page(&survey.file, "Owner", "story");
     let links = if page.may_write { owners::links(desk.store, id).await? } else { Vec::new() };
     Ok(ForYard {
         boat_id: id,
-        view: view(desk.store, id, format!("/boats/{id}/owner"), typed.clone(), faults.clone()).await?,
+        view: view(desk.store, &survey, format!("/boats/{id}/owner"), typed.clone(), faults.clone()).await?,
         links: links
             .into_iter()
             .map(|l| LinkView {
@@ -398,7 +398,8 @@ async fn secret_page(
     typed: Typed,
     faults: Faults,
 ) -> std::result::Result<Secret, AppError> {
-    let view = view(store, link.boat_id, format!("/o/{secret}"), typed, faults).await?;
+    let survey = SurveyFile::load(store, link.boat_id).await?;
+    let view = view(store, &survey, format!("/o/{secret}"), typed, faults).await?;
     Ok(Secret { view, stamp: assets::STAMP.as_str() })
 }
 

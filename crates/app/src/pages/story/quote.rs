@@ -306,8 +306,7 @@ pub async fn pdf(desk: Desk<'_>, _who: Crew, id: i64, number: i64) -> Result {
     let given = numbered(quotes::of_boat(desk.store, id).await?, number)?;
     let yard = accounts::yard(desk.store).await?;
     let report = papers::quote::report(&given, &survey.file.boat.name, &yard.name);
-    let written = heavy::compute(|| mend_keel_exchange::report::write(&report)).await?;
-    let pdf = written.map_err(AppError::Broken)?;
+    let pdf = papers::report::pdf(&report).await?;
     Ok(Answer::File(format!("quote-{id}-{number}.pdf"), ContentType::PDF, pdf))
 }
 

@@ -20,7 +20,7 @@ use crate::pages::survey::{Tab, tabs};
 use crate::papers::report::{self, Printing};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
-use crate::web::error::{Answer, AppError, Result};
+use crate::web::error::{Answer, Result};
 use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted};
 use crate::web::uploads::{FaultView, uploaded};
 
@@ -299,9 +299,6 @@ pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
 pub async fn pdf(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let survey = SurveyFile::load(desk.store, id).await?;
     let report = report::report(&Printing::at(&desk, &desk.settings.folder.photos()), &survey).await?;
-    let bytes = rocket::tokio::task::spawn_blocking(move || mend_keel_exchange::report::write(&report))
-        .await
-        .map_err(|e| AppError::Broken(e.to_string()))?
-        .map_err(AppError::Broken)?;
+    let bytes = report::pdf(&report).await?;
     Ok(Answer::File(format!("survey-{id}.pdf"), ContentType::PDF, bytes))
 }
