@@ -4,6 +4,7 @@
 //! are set back from the day the demo is first started.
 
 mod fasten;
+mod jobs;
 mod rack;
 mod shapes;
 mod stories;
@@ -84,6 +85,7 @@ pub async fn fill(store: &Store, photos: &Path) -> Result<()> {
     shapes::fill(store, wren, start).await?;
     fasten::fill(store, wren, start).await?;
     begin_varnish(store, teasel).await?;
+    jobs::fill(store, [wren, pennywort, teasel], start).await?;
     rack::fill(store, start).await
 }
 

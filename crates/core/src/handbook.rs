@@ -3,6 +3,7 @@
 //! The text is in `docs/handbook`, one section for each rule a [`Reason`](crate::Reason) names. A figure in it is a link to
 //! one of these values, so that text and program cannot drift apart: a test holds them equal.
 
+use crate::job::{deck, edge, fitting, panels, spar, template};
 use crate::practice::{Practice, School};
 use crate::repair::butts::{CLOSE, WIDE};
 use crate::repair::decide::{TREAT_UP_TO, limits, member};
@@ -73,6 +74,10 @@ pub const VALUES: &[Value] = &[
     value("decide.treat_spread", "%", |_| limits::TREAT_SPREAD * 100.0),
     value("decide.treat_wet", "%", |_| limits::TREAT_WET),
     value("decide.weak", "%", |_| limits::WEAK * 100.0),
+    value("deck.driest", "%", |_| deck::LIVES.0),
+    value("deck.quarter", "°", |_| deck::QUARTER),
+    value("deck.wettest", "%", |_| deck::LIVES.1),
+    value("edge.pair", "mm", |_| edge::PAIR),
     value("fair.times", "", |_| fair::SUSPECT_TIMES),
     value("fair.tolerance", "mm", |_| fair::TOLERANCE),
     value("fasten.behind", "mm", |_| fastening::LEAVE_BEHIND_POINT),
@@ -86,6 +91,8 @@ pub const VALUES: &[Value] = &[
     value("finish.refresh", "%", |_| finish::sun::REFRESH_AT * 100.0),
     value("finish.wood", "%", |_| finish::lay::WOOD),
     value("finish.wood_varnish", "%", |_| finish::lay::WOOD_VARNISH),
+    value("fitting.below", "", |_| fitting::BELOW),
+    value("fitting.engaged", "", |_| fitting::ENGAGED.1),
     value("frame.sister_strakes", "strakes", |_| member::SISTER_STRAKES),
     value("frame.splice", "", |_| member::SPLICE_RATIO),
     value("glue.per_m2", "kg/m²", |_| gluing::KG_PER_M2),
@@ -116,6 +123,10 @@ pub const VALUES: &[Value] = &[
     value("panel.skin_age", "years", |_| limits::SKIN_AGE),
     value("panel.skin_panels", "panels", |_| f64::from(limits::SKIN_PANELS)),
     value("panel.skin_share", "%", |_| limits::SKIN_SHARE * 100.0),
+    value("panels.glue_line", "mm", |_| panels::GLUE_LINE),
+    value("panels.proud", "mm", |_| panels::PROUD),
+    value("panels.scarf", "", |_| panels::SCARF),
+    value("panels.screws", "mm", |_| panels::SCREWS),
     value("pattern.end", "d", |_| fastening::pattern::END),
     value("pattern.gauges_up", "gauges", |_| f64::from(fastening::pattern::GAUGES_UP)),
     value("pattern.section", "%", |_| fastening::pattern::SECTION_LIMIT * 100.0),
@@ -137,6 +148,10 @@ pub const VALUES: &[Value] = &[
     value("seam.soft", "%", |_| seam::balance::SOFT_GIVE * 100.0),
     value("seam.thin", "mm", |_| seam::THINNEST_CAULKED),
     value("shape.run_out", "°", |_| shape_pattern::RUN_OUT),
+    value("spar.supports", "mm", |_| spar::SUPPORTS),
+    value("spar.turns", "mm", |_| spar::TURNS),
+    value("template.carried", "mm", |_| template::CARRIED),
+    value("template.unsure", "mm", |_| template::UNSURE),
 ];
 
 /// The value of an id.

@@ -10,7 +10,8 @@
 //! 5. [`repair`]: deciding, graving pieces, scarfs, butts. [`shape`]: curves and the stock they need.
 //! 6. [`cutting`]: pieces onto boards and sheets. [`fastening`], [`metals`], [`seam`], [`finish`], [`work`]: putting it back
 //!    together, in order.
-//! 7. [`practice`]: schools and yard rules. [`handbook`]: the values its text states. [`caution`]: the short warnings shown
+//! 7. [`deck`], [`spar`], [`job`]: whole jobs beside the repair of a part.
+//! 8. [`practice`]: schools and yard rules. [`handbook`]: the values its text states. [`caution`]: the short warnings shown
 //!    beside dangerous work. [`chance`]: seeded, so that it can be repeated.
 //!
 //! Lengths are millimetres and angles degrees unless a name says otherwise. Fallible functions return
@@ -42,6 +43,7 @@ pub mod geometry;
 pub mod grid;
 pub mod handbook;
 pub mod hull;
+pub mod job;
 pub mod metals;
 pub mod practice;
 pub mod reason;

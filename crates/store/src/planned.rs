@@ -233,8 +233,7 @@ impl Work {
             Some(day) => format!("Not before {day}: {}", task.what),
             None => format!("On no set day any more: {}", task.what),
         };
-        self.note(Some(task.boat_id), Some(task.member_id), "plan", &told, &json!({ "task": task.id, "day": day }))
-            .await?;
+        self.note(Some(task.boat_id), task.member_id, "plan", &told, &json!({ "task": task.id, "day": day })).await?;
         Ok(())
     }
 

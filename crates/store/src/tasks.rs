@@ -7,6 +7,7 @@ use serde::Deserialize;
 use serde_json::json;
 use sqlx::FromRow;
 
+use crate::jobs::TaskOf;
 use crate::{Result, Store, StoreError, Work};
 
 /// A task with the minutes booked on it so far.
@@ -14,8 +15,11 @@ use crate::{Result, Store, StoreError, Work};
 pub struct Task {
     pub id: i64,
     pub boat_id: i64,
-    pub member_id: i64,
-    pub decision_id: i64,
+    /// The part it is of, where it is of one.
+    pub member_id: Option<i64>,
+    /// Of a decision, or of a whole job.
+    pub decision_id: Option<i64>,
+    pub job_id: Option<i64>,
     pub seq: i64,
     #[sqlx(try_from = "String")]
     pub operation: Operation,
@@ -67,13 +71,14 @@ pub struct Running {
     pub boat: String,
 }
 
-const TASK: &str = "SELECT task.id, task.boat_id, member_id, decision_id, seq, operation, what, amount, p50, p80, wait_after, cautions, done_at,
+const TASK: &str = "SELECT task.id, task.boat_id, member_id, decision_id, job_id, seq, operation, what, amount, p50, p80, wait_after, cautions, done_at,
     coalesce((SELECT sum(minutes) FROM clock WHERE task_id = task.id), 0.0) AS minutes,
     (SELECT count(*) FROM clock WHERE task_id = task.id AND stopped_at IS NULL) AS running FROM task";
 
 /// A boat's tasks in their order, dropped ones left out.
 pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Task>> {
-    let sql = format!("{TASK} WHERE boat_id = ? AND dropped = 0 ORDER BY decision_id, seq");
+    let sql =
+        format!("{TASK} WHERE boat_id = ? AND dropped = 0 ORDER BY decision_id IS NULL, decision_id, job_id, seq");
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
@@ -120,22 +125,40 @@ pub async fn ids(store: &Store) -> Result<Vec<(i64, bool)>> {
 impl Work {
     pub async fn add_tasks(&mut self, boat: i64, plank: i64, decision: i64, tasks: &[Planned]) -> Result<()> {
         for (seq, task) in tasks.iter().enumerate() {
-            let cautions: Vec<&str> = task.cautions.iter().map(|c| c.text()).collect();
-            sqlx::query("INSERT INTO task (boat_id, member_id, decision_id, seq, operation, what, amount, p50, p80, wait_after, cautions) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
-                .bind(boat)
-                .bind(plank)
-                .bind(decision)
-                .bind(seq as i64)
-                .bind(task.operation.code())
-                .bind(task.what)
-                .bind(task.amount)
-                .bind(task.hours.p50)
-                .bind(task.hours.p80)
-                .bind(task.wait_after)
-                .bind(serde_json::to_string(&cautions)?)
-                .execute(&mut *self.tx)
-                .await?;
+            self.add_task(boat, Some(plank), TaskOf::Decision(decision), seq, task).await?;
         }
+        Ok(())
+    }
+
+    /// Adds one task of a decision or of a job.
+    pub(crate) async fn add_task(
+        &mut self,
+        boat: i64,
+        member: Option<i64>,
+        of: TaskOf,
+        seq: usize,
+        task: &Planned,
+    ) -> Result<()> {
+        let cautions: Vec<&str> = task.cautions.iter().map(|c| c.text()).collect();
+        let (decision, job) = match of {
+            TaskOf::Decision(id) => (Some(id), None),
+            TaskOf::Job(id) => (None, Some(id)),
+        };
+        sqlx::query("INSERT INTO task (boat_id, member_id, decision_id, job_id, seq, operation, what, amount, p50, p80, wait_after, cautions) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+            .bind(boat)
+            .bind(member)
+            .bind(decision)
+            .bind(job)
+            .bind(seq as i64)
+            .bind(task.operation.code())
+            .bind(task.what.as_ref())
+            .bind(task.amount)
+            .bind(task.hours.p50)
+            .bind(task.hours.p80)
+            .bind(task.wait_after)
+            .bind(serde_json::to_string(&cautions)?)
+            .execute(&mut *self.tx)
+            .await?;
         Ok(())
     }
 
@@ -144,7 +167,7 @@ impl Work {
         let Some(why) = against else { return Ok(()) };
         let summary = format!("Against the order, {what}: {}, because {why}", task.what);
         let body = json!({ "task": task.id, "against": why });
-        self.note(Some(task.boat_id), Some(task.member_id), "task", &summary, &body).await?;
+        self.note(Some(task.boat_id), task.member_id, "task", &summary, &body).await?;
         Ok(())
     }
 
@@ -173,7 +196,7 @@ impl Work {
     pub async fn stop_clock_after(&mut self, account: i64, minutes: Option<f64>) -> Result<()> {
         let sql = "SELECT clock.id, started_at, boat_id, member_id, what FROM clock JOIN task ON task.id = task_id
                    WHERE account_id = ? AND stopped_at IS NULL";
-        let open: Option<(i64, String, i64, i64, String)> =
+        let open: Option<(i64, String, i64, Option<i64>, String)> =
             sqlx::query_as(sql).bind(account).fetch_optional(&mut *self.tx).await?;
         let Some((clock, started, boat, plank, what)) = open else {
             return Ok(());
@@ -187,7 +210,7 @@ impl Work {
             .execute(&mut *self.tx)
             .await?;
         let body = json!({ "clock": clock, "task": what, "minutes": minutes, "ran": ran });
-        self.note(Some(boat), Some(plank), "hours", &format!("{}: {}", what, spoken(minutes)), &body).await?;
+        self.note(Some(boat), plank, "hours", &format!("{}: {}", what, spoken(minutes)), &body).await?;
         Ok(())
     }
 
@@ -222,7 +245,7 @@ impl Work {
         } else {
             format!("{}: {} of {}, {why}", task.what, spoken(minutes), kind.label())
         };
-        self.note(Some(task.boat_id), Some(task.member_id), "hours", &told, &body).await?;
+        self.note(Some(task.boat_id), task.member_id, "hours", &told, &body).await?;
         Ok(())
     }
 
@@ -243,7 +266,7 @@ impl Work {
             .await?;
         let verb = if done { "Done" } else { "Opened again" };
         let body = json!({ "task": task.id, "done": done });
-        self.note(Some(task.boat_id), Some(task.member_id), "task", &format!("{verb}: {}", task.what), &body).await?;
+        self.note(Some(task.boat_id), task.member_id, "task", &format!("{verb}: {}", task.what), &body).await?;
         Ok(())
     }
 }

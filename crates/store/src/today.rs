@@ -61,20 +61,23 @@ struct NextRow {
     number: Option<u32>,
     from_bay: Option<u32>,
     to_bay: Option<u32>,
+    job: Option<String>,
     #[sqlx(json)]
     said: Vec<Said>,
 }
 
 /// Every boat in order, each with the first open task of each decision.
 pub async fn next(store: &Store) -> Result<Vec<Next>> {
-    let sql = "SELECT boat.id AS boat_id, boat.name AS boat, task.what, task.p50, member.kind, member.name, member.side, member.number, member.from_bay, member.to_bay,
+    let sql = "SELECT boat.id AS boat_id, boat.name AS boat, task.what, task.p50, member.kind, member.name, member.side, member.number, member.from_bay, member.to_bay, job.name AS job,
                    (SELECT json_group_array(json_object('by', by_name, 'words', words)) FROM owner_note WHERE owner_note.boat_id = boat.id AND seen = 0) AS said
                FROM boat
                LEFT JOIN task ON task.boat_id = boat.id AND task.id =
-                   (SELECT first.id FROM task first WHERE first.decision_id = task.decision_id AND first.dropped = 0 AND first.done_at IS NULL ORDER BY first.seq LIMIT 1)
+                   (SELECT first.id FROM task first WHERE first.decision_id IS task.decision_id AND first.job_id IS task.job_id
+                        AND first.dropped = 0 AND first.done_at IS NULL ORDER BY first.seq LIMIT 1)
                LEFT JOIN member ON member.id = task.member_id
+               LEFT JOIN job ON job.id = task.job_id
                WHERE boat.archived = 0
-               ORDER BY boat.id, task.decision_id";
+               ORDER BY boat.id, task.decision_id IS NULL, task.decision_id, task.job_id";
     let rows: Vec<NextRow> = sqlx::query_as(sql).fetch_all(store.pool()).await?;
     Ok(rows.into_iter().map(NextRow::read).collect())
 }
@@ -85,7 +88,11 @@ impl NextRow {
             let side = self.side.as_deref().and_then(Side::from_code)?;
             Some(boats::plank_name(side, self.number?, self.from_bay, self.to_bay))
         };
-        let part = if self.kind.as_deref() == Some("plank") { plank() } else { self.name.clone() };
+        let part = match (&self.job, self.kind.as_deref()) {
+            (Some(job), _) => Some(job.clone()),
+            (None, Some("plank")) => plank(),
+            (None, _) => self.name.clone(),
+        };
         let task = self.what.clone().map(|what| NextTask {
             what,
             part: part.unwrap_or_default(),

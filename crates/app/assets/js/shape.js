@@ -7,6 +7,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("layoutDrag", layoutDrag);
   Alpine.data("measureTable", measureTable);
   Alpine.data("gridTable", gridTable);
+  Alpine.data("tracer", tracer);
 });
 
 // Asks for a fragment; a slow answer never overwrites a later one.
@@ -382,6 +383,63 @@ function gridTable() {
         const answer = await fetch(`/echo/length?text=${encodeURIComponent(cell.value.trim())}`);
         if (answer.ok && !answer.redirected) echo.textContent = `${cell.getAttribute("aria-label")}: ${await answer.text()}`;
       } catch { echo.textContent = ""; }
+    },
+  };
+}
+
+// A photograph that is traced: a click writes its place into the lines of marks, or of the outline.
+function tracer() {
+  return {
+    mode: "marks",
+    init() {
+      this.img = this.$root.querySelector(".trace-picture img");
+      if (!this.img) return;
+      this.svg = this.$root.querySelector(".trace-picture svg");
+      for (const name of ["marks", "traced"]) this.lines(name).addEventListener("input", () => this.draw());
+      if (this.img.complete) this.draw();
+      else this.img.addEventListener("load", () => this.draw());
+    },
+    lines(name) { return this.$root.querySelector(`textarea[name="${name}"]`); },
+    pick(event) { this.mode = event.target.value; },
+    press(event) {
+      const box = this.img.getBoundingClientRect();
+      const at = (client, from, size, natural) => ((client - from) / size * natural).toFixed(1);
+      const x = at(event.clientX, box.left, box.width, this.img.naturalWidth);
+      const y = at(event.clientY, box.top, box.height, this.img.naturalHeight);
+      const field = this.lines(this.mode);
+      const before = field.value.trimEnd();
+      field.value = `${before}${before ? "\n" : ""}${x}; ${y}${this.mode === "marks" ? "; " : ""}`;
+      this.draw();
+      // Where a mark is must be typed: the keyboard stands ready behind what was clicked.
+      if (this.mode === "marks") field.focus();
+    },
+    undo() {
+      const field = this.lines(this.mode);
+      field.value = field.value.trimEnd().split("\n").slice(0, -1).join("\n");
+      this.draw();
+    },
+    places(name) {
+      const all = this.lines(name).value.split("\n").map((line) => line.split(/[;,]/).slice(0, 2).map(Number));
+      return all.filter((p) => p.length === 2 && p.every(Number.isFinite));
+    },
+    draw() {
+      const wide = this.img.naturalWidth;
+      this.svg.setAttribute("viewBox", `0 0 ${wide} ${this.img.naturalHeight}`);
+      const add = (tag, attributes, words) => {
+        const e = document.createElementNS(SVG_NS, tag);
+        for (const [key, value] of Object.entries(attributes)) e.setAttribute(key, value);
+        if (words) e.textContent = words;
+        this.svg.append(e);
+      };
+      this.svg.replaceChildren();
+      const outline = this.places("traced");
+      if (outline.length > 1) add("polygon", { class: "trace-outline", points: outline.map((p) => p.join(",")).join(" ") });
+      const r = wide / 160;
+      outline.forEach(([x, y]) => add("circle", { class: "trace-point", cx: x, cy: y, r: r * 0.7 }));
+      this.places("marks").forEach(([x, y], i) => {
+        add("path", { class: "trace-mark", d: `M${x - 2 * r} ${y}h${4 * r}M${x} ${y - 2 * r}v${4 * r}` });
+        add("text", { class: "trace-word", x: x + r, y: y - r, "font-size": 4 * r }, String(i + 1));
+      });
     },
   };
 }

@@ -114,7 +114,7 @@ async fn splice_head(store: &Store, boat: i64, code: &str, at: Timestamp, begun:
     let Some(tobias) = accounts::find_login(store, "tobias").await? else { return Ok(()) };
     let done = [Operation::Shore, Operation::TakeShape, Operation::CutOut];
     let all = tasks::of_boat(store, boat).await?;
-    for (n, task) in all.iter().filter(|t| t.decision_id == decided && done.contains(&t.operation)).enumerate() {
+    for (n, task) in all.iter().filter(|t| t.decision_id == Some(decided) && done.contains(&t.operation)).enumerate() {
         let when = at + SignedDuration::from_hours(3 + n as i64);
         let mut work = store.begin(Act { by: tobias.name.clone(), at: when, once: None }).await?;
         work.book(task, tobias.id, 45.0, HourKind::Work, "").await?;

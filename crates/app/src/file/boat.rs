@@ -18,6 +18,7 @@ use mend_keel_store::captures::{self, CaptureRow};
 use mend_keel_store::decisions::{self, Decision, Geometry, Piece, PieceState};
 use mend_keel_store::fastenings::{self, FastenedRow};
 use mend_keel_store::findings::{self, Finding};
+use mend_keel_store::jobs::{self, Job};
 use mend_keel_store::members::{self as member_store, MemberRow};
 use mend_keel_store::plans::{self, Coat, Plan};
 use mend_keel_store::tasks::{self, Task};
@@ -36,6 +37,8 @@ pub struct BoatFile {
     pub decisions: Vec<Decision>,
     pub pieces: Vec<Piece>,
     pub tasks: Vec<Task>,
+    /// Whole jobs beside the decisions on parts.
+    pub jobs: Vec<Job>,
     pub coats: Vec<Coat>,
     pub seams: Vec<Plan>,
     pub fastenings: Vec<Plan>,
@@ -124,6 +127,7 @@ impl BoatFile {
             decisions: decisions::of_boat(store, id).await?,
             pieces: decisions::pieces(store, id).await?,
             tasks: tasks::of_boat(store, id).await?,
+            jobs: jobs::of_boat(store, id).await?,
             coats: plans::coats(store, id).await?,
             seams: plans::of_boat(store, id, "seam").await?,
             fastenings: plans::of_boat(store, id, "fasten").await?,

@@ -9,6 +9,7 @@ pub mod instruments;
 pub mod kept;
 pub mod learned;
 pub mod lines;
+pub mod make;
 pub mod metals;
 pub mod order;
 pub mod original;

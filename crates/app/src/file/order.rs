@@ -19,7 +19,7 @@ pub fn hull(file: &BoatFile) -> Hull {
 
 /// How far a decision's work has come, from its tasks: shored, measured, and in or out of the boat.
 fn progress(file: &BoatFile, decision: &Decision) -> (bool, bool, State) {
-    let of = |op: Operation| file.tasks.iter().filter(move |t| t.decision_id == decision.id && t.operation == op);
+    let of = |op: Operation| file.tasks.iter().filter(move |t| t.decision_id == Some(decision.id) && t.operation == op);
     let done = |op: Operation| of(op).all(|t| t.done_at.is_some());
     let any_done = |op: Operation| of(op).any(|t| t.done_at.is_some());
     let closes = [Operation::Glue, Operation::Fasten, Operation::Fair];
@@ -127,7 +127,8 @@ impl<'f> HeldBack<'f> {
         if task.done_at.is_some() {
             return Vec::new();
         }
-        let job: Vec<&Task> = self.file.tasks.iter().filter(|t| t.decision_id == task.decision_id).collect();
+        let same = |t: &&Task| t.decision_id == task.decision_id && t.job_id == task.job_id;
+        let job: Vec<&Task> = self.file.tasks.iter().filter(same).collect();
         let now = jiff::Timestamp::now();
         let steps: Vec<Step> = job
             .iter()
@@ -140,8 +141,8 @@ impl<'f> HeldBack<'f> {
             .collect();
         let which = job.iter().position(|t| t.id == task.id).unwrap_or(job.len());
         let mut held = sequence::held(&steps, which);
-        if task.operation == Operation::CutOut {
-            held.extend(self.opening(task.member_id));
+        if let (Operation::CutOut, Some(_), Some(member)) = (task.operation, task.decision_id, task.member_id) {
+            held.extend(self.opening(member));
         }
         held
     }

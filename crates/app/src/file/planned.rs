@@ -5,15 +5,19 @@ use std::collections::{HashMap, HashSet};
 use jiff::civil::{Date, DateTime};
 use jiff::{Timestamp, ToSpan, Unit};
 use mend_keel_core::caution::Caution;
+use mend_keel_core::seam::work::StepKind;
 use mend_keel_core::work::order;
 use mend_keel_core::work::plan::{self as core, Block, BlockKind, Gear, Line, Plan, Step, Yard, left};
+use mend_keel_core::work::rest::{self, CoatLeft, Rest};
 use mend_keel_store::accounts::{self, Role};
 use mend_keel_store::planned::{self, Hours};
+use mend_keel_store::plans::{self, Coat};
 use mend_keel_store::tasks::{self, Task};
-use mend_keel_store::{Store, StoreError, boats};
+use mend_keel_store::{Store, StoreError, boats, fastenings, seams};
 use serde::{Deserialize, Serialize};
 
 use super::boat::BoatFile;
+use super::finish;
 use super::learned::YardRates;
 use super::order::{hull, parts};
 
@@ -51,7 +55,12 @@ pub struct Open {
 }
 
 /// Gathers the open tasks of every boat that is here. `hour` gives the number of a day's first hour.
-pub async fn open(store: &Store, now: Timestamp, hour: impl Fn(&str) -> Option<u32>) -> Result<Open, StoreError> {
+pub async fn open(
+    store: &Store,
+    now: Timestamp,
+    known: &YardRates,
+    hour: impl Fn(&str) -> Option<u32>,
+) -> Result<Open, StoreError> {
     let days: HashMap<i64, String> = planned::task_days(store).await?.into_iter().collect();
     let mut open = Open { lines: Vec::new(), of: Vec::new(), what: HashMap::new() };
     for boat in boats::list(store).await?.into_iter().filter(|b| !b.archived) {
@@ -62,26 +71,152 @@ pub async fn open(store: &Store, now: Timestamp, hour: impl Fn(&str) -> Option<u
         let mut of_part: HashMap<i64, usize> = HashMap::new();
         for decision in &file.decisions {
             let Some(part) = file.part_name(decision.member_id) else { continue };
-            let all: Vec<&Task> = file.tasks.iter().filter(|t| t.decision_id == decision.id).collect();
-            let steps: Vec<Step> = all.iter().filter(|t| t.done_at.is_none()).map(|t| step(t, &days, &hour)).collect();
-            if steps.is_empty() {
-                continue;
+            let all: Vec<&Task> = file.tasks.iter().filter(|t| t.decision_id == Some(decision.id)).collect();
+            if let Some(line) = open.add(&boat, part, &all, now, &days, &hour) {
+                of_part.insert(decision.member_id, line);
             }
-            open.what.extend(all.iter().map(|t| (t.id, t.what.clone())));
-            of_part.insert(decision.member_id, open.lines.len());
-            let wait = all
-                .iter()
-                .filter_map(|t| Some(t.wait_after - tasks::minutes_between(t.done_at.as_deref()?, now) / 60.0))
-                .fold(0.0, f64::max);
-            open.lines.push(Line { after: Vec::new(), steps, wait });
-            open.of.push((boat.id, boat.name.clone(), part));
         }
         for (part, waits) in parts.iter().zip(waits) {
             let Some(line) = of_part.get(&part.id) else { continue };
             open.lines[*line].after = waits.iter().filter_map(|w| of_part.get(&parts[*w].id).copied()).collect();
         }
+        for job in &file.jobs {
+            let all: Vec<&Task> = file.tasks.iter().filter(|t| t.job_id == Some(job.id)).collect();
+            open.add(&boat, job.name.clone(), &all, now, &days, &hour);
+        }
+        let repairs: Vec<usize> = of_part.into_values().collect();
+        let first = open.lines.len();
+        let (rest, named) = rest(store, &file, now, &hour).await?;
+        for (of, line) in rest::lines(&rest, boat.id, &repairs, first, |op| known.rate(op)) {
+            let (name, whats) = named.of(of);
+            open.what.extend(line.steps.iter().zip(whats).map(|(s, what)| (s.id, what)));
+            open.lines.push(line);
+            open.of.push((boat.id, boat.name.clone(), name));
+        }
     }
     Ok(open)
+}
+
+impl Open {
+    /// Adds a line of tasks; gives its place, where any of them is open.
+    fn add(
+        &mut self,
+        boat: &boats::Boat,
+        name: String,
+        all: &[&Task],
+        now: Timestamp,
+        days: &HashMap<i64, String>,
+        hour: &impl Fn(&str) -> Option<u32>,
+    ) -> Option<usize> {
+        let steps: Vec<Step> = all.iter().filter(|t| t.done_at.is_none()).map(|t| step(t, days, hour)).collect();
+        if steps.is_empty() {
+            return None;
+        }
+        self.what.extend(all.iter().map(|t| (t.id, t.what.clone())));
+        let wait = all
+            .iter()
+            .filter_map(|t| Some(t.wait_after - tasks::minutes_between(t.done_at.as_deref()?, now) / 60.0))
+            .fold(0.0, f64::max);
+        self.lines.push(Line { after: Vec::new(), begins_after: Vec::new(), steps, wait });
+        self.of.push((boat.id, boat.name.clone(), name));
+        Some(self.lines.len() - 1)
+    }
+}
+
+/// What the lines of the rest are called, and each of their steps.
+#[derive(Debug, Default)]
+pub struct Named {
+    seams: Vec<String>,
+    /// Of each plan of coats: its name and its coats.
+    coats: Vec<(String, Vec<String>)>,
+    fastenings: String,
+}
+
+impl Named {
+    fn of(&self, of: rest::Of) -> (String, Vec<String>) {
+        match of {
+            rest::Of::Fastenings => ("Fastenings".to_owned(), vec![self.fastenings.clone()]),
+            rest::Of::Seams => ("Seams".to_owned(), self.seams.clone()),
+            rest::Of::Coats(n) => self.coats.get(n).cloned().unwrap_or_default(),
+        }
+    }
+}
+
+impl Named {
+    /// Everything of the rest in words, with where it is done.
+    pub fn all(&self, rest: &Rest, boat: i64) -> Vec<(String, String)> {
+        let mut all = Vec::new();
+        if rest.crossings > 0 {
+            all.push((self.fastenings.clone(), format!("/boats/{boat}/refasten")));
+        }
+        if rest.to_fill > 0.0 {
+            all.push((self.seams.join("; "), format!("/boats/{boat}/seams")));
+        }
+        for (name, coats) in self.coats.iter().filter(|c| !c.1.is_empty()) {
+            all.push((format!("{name}: {} coats, next {}", coats.len(), coats[0]), format!("/boats/{boat}/finish")));
+        }
+        all
+    }
+}
+
+/// What is left of a boat in fastenings, seams and coats, and what it is called.
+pub async fn rest(
+    store: &Store,
+    file: &BoatFile,
+    now: Timestamp,
+    hour: &impl Fn(&str) -> Option<u32>,
+) -> Result<(Rest, Named), StoreError> {
+    let id = file.boat.id;
+    let mut named = Named::default();
+    let mut crossings = 0;
+    for region in fastenings::regions(store, id).await? {
+        let done = fastenings::done(store, region.id).await?.len();
+        crossings += region.crossings().saturating_sub(u32::try_from(done).unwrap_or(u32::MAX));
+    }
+    named.fastenings = format!("{crossings} crossings to refasten");
+    let (decided, steps) = (seams::of_boat(store, id).await?, seams::steps(store, id).await?);
+    let length = file.boat.shell.length() / 1000.0;
+    let (mut to_open, mut to_fill) = (0.0, 0.0);
+    for seam in &decided {
+        let done: Vec<_> = steps.iter().filter(|s| s.seam_id == seam.id).map(|s| s.kind).collect();
+        if done.iter().any(|k| k.is_filling()) {
+            continue;
+        }
+        to_fill += length;
+        if !done.contains(&StepKind::Reef) {
+            to_open += length;
+        }
+    }
+    if to_open > 0.0 {
+        named.seams.push(format!("Open {to_open:.0} m of seams and clean them"));
+    }
+    named.seams.push(format!("Fill {to_fill:.0} m of seams"));
+    let mut coats = Vec::new();
+    for plan in plans::of_boat(store, id, "finish").await? {
+        let recipe = finish::steps_of(&plan).unwrap_or_default();
+        let area = plan.asked["area"].as_f64().unwrap_or(0.0);
+        let left: Vec<&Coat> = file.coats.iter().filter(|c| c.plan_id == plan.id && c.done_at.is_none()).collect();
+        // Hours from now on count from the beginning of the plan's first day.
+        let earliest = |c: &Coat| {
+            let at = c.earliest_at.parse::<Timestamp>().ok().filter(|at| *at > now)?;
+            let at = at.to_zoned_datetime(jiff::tz::TimeZone::system()).datetime();
+            Some(hour(&at.date().to_string())? + at.hour().unsigned_abs() as u32)
+        };
+        coats.push(
+            left.iter()
+                .enumerate()
+                .map(|(n, c)| CoatLeft {
+                    id: c.id,
+                    area,
+                    recoat: usize::try_from(c.seq).ok().and_then(|seq| recipe.get(seq)).map_or(0.0, |s| s.recoat_min),
+                    // Only the first waits for what lies below it; the rest follow one another.
+                    earliest: if n == 0 { earliest(c).unwrap_or(0) } else { 0 },
+                })
+                .collect(),
+        );
+        named.coats.push((finish::recipe_of(&plan), left.iter().map(|c| c.name.clone()).collect()));
+    }
+    Ok((Rest { crossings, to_open, to_fill, between: file.boat.construction.between(), coats }, named))
 }
 
 fn step(task: &Task, days: &HashMap<i64, String>, hour: &impl Fn(&str) -> Option<u32>) -> Step {
@@ -224,7 +359,9 @@ fn moved(before: &[Piece], now: &[Piece]) -> Vec<(String, DateTime, DateTime)> {
 
 /// How many open tasks a kept plan does not know, and how many it knows that are none any more.
 pub fn drift(body: &Body, open: &HashSet<i64>, done: &HashSet<i64>) -> (usize, usize) {
-    let planned: HashSet<i64> = body.pieces.iter().flat_map(|p| p.tasks.iter().copied()).collect();
+    // What is below 0 is no task: fastenings, seams and coats are kept where they are done.
+    let planned: HashSet<i64> =
+        body.pieces.iter().flat_map(|p| p.tasks.iter().copied()).filter(|id| *id >= 0).collect();
     let gone = planned.iter().filter(|id| !open.contains(id) && !done.contains(id)).count();
     (open.difference(&planned).count(), gone)
 }

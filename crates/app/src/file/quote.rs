@@ -55,7 +55,7 @@ fn later(
 /// The decided line: its own tasks as they stand, done ones among them.
 fn decided_line(survey: &SurveyFile, decision: &Decision, bought: Money, terms: &Terms) -> Result<Line, InputError> {
     let tasks: Vec<(Operation, f64)> =
-        survey.file.tasks.iter().filter(|t| t.decision_id == decision.id).map(|t| (t.operation, t.p50)).collect();
+        survey.file.tasks.iter().filter(|t| t.decision_id == Some(decision.id)).map(|t| (t.operation, t.p50)).collect();
     let materials = terms.currency.of(decision.body["cost"].as_f64().unwrap_or(0.0))?;
     quote::line(&tasks, Hours { p50: decision.p50, p80: decision.p80.max(decision.p50) }, materials, bought, terms)
 }
@@ -234,7 +234,7 @@ pub fn draft(
         });
     }
     let medians: Vec<f64> =
-        file.tasks.iter().filter(|t| parts.iter().any(|p| p.decision == t.decision_id)).map(|t| t.p50).collect();
+        file.tasks.iter().filter(|t| parts.iter().any(|p| t.decision_id == Some(p.decision))).map(|t| t.p50).collect();
     let lines: Vec<Line> = parts.iter().map(|p| p.line).collect();
     Ok(Quote {
         terms: terms.clone(),
@@ -274,7 +274,7 @@ pub struct Account {
 fn spent(survey: &SurveyFile, decision: &Decision, terms: &Terms) -> Result<Money, InputError> {
     let file = &survey.file;
     let mut net = Money::ZERO;
-    for task in file.tasks.iter().filter(|t| t.decision_id == decision.id) {
+    for task in file.tasks.iter().filter(|t| t.decision_id == Some(decision.id)) {
         net = net + terms.rate(task.operation.trade()).times(task.minutes / 60.0)?;
     }
     let pieces: Vec<_> = file.pieces.iter().filter(|p| p.decision_id == decision.id).collect();

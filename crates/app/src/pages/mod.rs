@@ -17,6 +17,7 @@ pub mod boats;
 pub mod door;
 pub mod handbook;
 pub mod jobs;
+pub mod make;
 pub mod people;
 pub mod plan;
 pub mod practice;

@@ -57,6 +57,8 @@ struct Show {
 
 struct NextView {
     task: i64,
+    /// It may be given a day here; fastenings, seams and coats are kept where they are done.
+    is_task: bool,
     boat: i64,
     what: String,
     part: String,
@@ -280,7 +282,8 @@ async fn show(desk: &Desk<'_>, by: Option<&str>, typed: Typed, faults: Faults) -
     if late > 0 && show.drift.is_empty() {
         show.drift = format!("{late} blocks should be done by now and are not: plan again.");
     }
-    let mut ahead: Vec<&Piece> = body.pieces.iter().filter(|p| p.tasks.iter().any(|t| open.contains(t))).collect();
+    let mut ahead: Vec<&Piece> =
+        body.pieces.iter().filter(|p| p.tasks.iter().any(|t| open.contains(t) || (*t < 0 && p.to > now))).collect();
     ahead.sort_by_key(|p| p.from);
     show.next = ahead
         .into_iter()
@@ -289,6 +292,7 @@ async fn show(desk: &Desk<'_>, by: Option<&str>, typed: Typed, faults: Faults) -
             let task = *p.tasks.first()?;
             Some(NextView {
                 task,
+                is_task: task >= 0,
                 boat: p.boat?,
                 what: p.what.clone(),
                 part: format!("{}, {}", p.part, p.boat_name),
@@ -318,7 +322,8 @@ pub async fn make(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     let at = Timestamp::now();
     let now = at.to_zoned_datetime(TimeZone::system()).datetime();
     let hour_of = |day: &str| planned::day_number(today, day).map(|days| 24 * days);
-    let open = planned::open(desk.store, at, hour_of).await?;
+    let known = YardRates::load(desk.store).await?;
+    let open = planned::open(desk.store, at, &known, hour_of).await?;
     let boats: HashMap<i64, String> = boats::list(desk.store).await?.into_iter().map(|b| (b.id, b.name)).collect();
     let (mut errands, mut names) = (Vec::new(), Vec::new());
     for e in store::errands(desk.store).await? {
@@ -338,7 +343,6 @@ pub async fn make(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     }
     let whole_hour = u32::from(now.hour().unsigned_abs()) + u32::from(now.minute() > 0);
     let yard = planned::yard(&hours, &closed, today, whole_hour);
-    let known = YardRates::load(desk.store).await?;
     let outcome = heavy::compute(|| planned::search(&open, &errands, &yard, &known, SEARCH)).await?;
     let again = async |fault: InputError| {
         let mut faults = Faults::default();

@@ -180,7 +180,7 @@ async fn work(
 
 /// Hours of a decision: as reckoned, and booked so far.
 fn booked(survey: &SurveyFile, decision: &Decision) -> String {
-    let minutes: f64 = survey.file.tasks.iter().filter(|t| t.decision_id == decision.id).map(|t| t.minutes).sum();
+    let minutes: f64 = survey.file.tasks.iter().filter(|t| t.decision_id == Some(decision.id)).map(|t| t.minutes).sum();
     let reckoned = [decision.p50, decision.p80].map(view::hours).join(" – ");
     format!("{reckoned}; booked {}", tasks::spoken(minutes))
 }

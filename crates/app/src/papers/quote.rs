@@ -126,7 +126,7 @@ pub fn invoice(survey: &SurveyFile, terms: &mend_keel_core::work::quote::Terms) 
     for decision in &file.decisions {
         let name = file.part_name(decision.member_id).unwrap_or_default();
         for trade in Trade::ALL {
-            let of = file.tasks.iter().filter(|t| t.decision_id == decision.id && t.operation.trade() == *trade);
+            let of = file.tasks.iter().filter(|t| t.decision_id == Some(decision.id) && t.operation.trade() == *trade);
             let minutes: f64 = of.map(|t| t.minutes).sum();
             let Ok(net) = terms.rate(*trade).times(minutes / 60.0) else { continue };
             if minutes > 0.0 {

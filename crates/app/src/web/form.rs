@@ -179,6 +179,11 @@ impl Faults {
         self.0.len()
     }
 
+    /// Each of them: field and message.
+    pub fn all(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.0.iter().map(|(field, message)| (field.as_str(), message.as_str()))
+    }
+
     /// One of them: field and message.
     pub fn first(&self) -> Option<(&str, &str)> {
         self.0.iter().next().map(|(field, message)| (field.as_str(), message.as_str()))

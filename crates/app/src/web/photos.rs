@@ -5,12 +5,14 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use image::codecs::jpeg::JpegEncoder;
+use image::imageops::interpolate_bilinear;
 use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader, Limits};
 use mend_keel_core::InputError;
 use rocket::tokio;
 use rocket::tokio::sync::Semaphore;
 use sha2::{Digest, Sha256};
 
+use crate::web::error::AppError;
 use crate::web::folder::write_whole;
 use crate::web::form::{Faults, PHOTO_LIMIT, Upload};
 
@@ -79,6 +81,36 @@ pub async fn optional(folder: &Path, uploads: Vec<Upload>, faults: &mut Faults) 
             None
         }
     }
+}
+
+/// Longest side of a picture brought to true scale, pixels.
+const TRUE_SIDE: f64 = 1_400.0;
+
+/// A photograph seen square on: `corners` of the stretch shown, mm, y up, and where each of its places is seen in the photograph.
+pub async fn warped(
+    path: PathBuf,
+    corners: [[f64; 2]; 2],
+    seen: impl Fn([f64; 2]) -> Option<[f64; 2]> + Send + 'static,
+) -> Result<Vec<u8>, AppError> {
+    let broken = |e: &dyn std::fmt::Display| AppError::Broken(e.to_string());
+    let _room = UNPACKING.acquire().await.map_err(|e| broken(&e))?;
+    let work = move || -> Result<Vec<u8>, Unfit> {
+        let photo = image::open(&path)?.into_rgb8();
+        let [low, high] = corners;
+        let (wide, tall) = (high[0] - low[0], high[1] - low[1]);
+        let per = TRUE_SIDE / wide.max(tall).max(1.0);
+        let (columns, rows) = ((wide * per).ceil().max(1.0) as u32, (tall * per).ceil().max(1.0) as u32);
+        let picture = image::RgbImage::from_fn(columns, rows, |column, row| {
+            let mm = [low[0] + (f64::from(column) + 0.5) / per, high[1] - (f64::from(row) + 0.5) / per];
+            let at = seen(mm).map(|[x, y]| [x as f32 - 0.5, y as f32 - 0.5]);
+            at.and_then(|[x, y]| interpolate_bilinear(&photo, x, y)).unwrap_or(image::Rgb([236, 233, 226]))
+        });
+        let mut jpeg = Vec::new();
+        JpegEncoder::new_with_quality(Cursor::new(&mut jpeg), QUALITY).encode_image(&picture)?;
+        Ok(jpeg)
+    };
+    let done = tokio::task::spawn_blocking(work).await.map_err(|e| broken(&e))?;
+    done.map_err(|_| AppError::NotFound("photo"))
 }
 
 /// Longest side of a small picture, pixels.

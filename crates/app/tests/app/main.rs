@@ -10,6 +10,7 @@ mod fasten;
 mod finish;
 mod forms;
 mod hostile;
+mod jobs;
 mod layout;
 mod links;
 mod offline;

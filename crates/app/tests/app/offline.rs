@@ -43,11 +43,6 @@ async fn what_is_marked_without_signal_waits_and_is_sent_exactly_once() {
     b.fill("place", "FR12P 1").await;
     b.press(&b.find_text("button", "Nothing here").await).await;
     b.find_text("#waiting summary", "3 entries wait").await;
-    if let Ok(path) = std::env::var("KEEL_SHOT") {
-        b.click("#waiting summary").await;
-        b.page.execute("window.scrollTo(0, 0)", vec![]).await.unwrap();
-        b.page.screenshot(std::path::Path::new(&path)).await.unwrap();
-    }
 
     // And a reading by itself.
     b.fill("place", "S2 F8").await;

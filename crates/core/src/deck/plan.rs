@@ -1,6 +1,8 @@
 //! A laid deck in plan: rows of planks beside the king plank, ends at the covering boards, joints on beams, seams, and
 //! what it takes to screw or glue it down (handbook 10).
 
+use serde::{Deserialize, Serialize};
+
 use super::{BAG, BALLAST, ballast};
 use crate::choice::choices;
 use crate::error::{self, InputError};
@@ -24,7 +26,7 @@ choices! {
 }
 
 /// A deck to be laid. Lengths in mm; x aft along the middle line, y the half breadth.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Job {
     /// The port half, from forward aft. A half breadth of 0 at an end is a point; any other a transom.
     pub outline: Vec<[f64; 2]>,

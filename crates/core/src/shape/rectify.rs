@@ -23,6 +23,8 @@ pub struct Rectified {
     pub residuals: Vec<f64>,
     /// A mark that was clicked or measured wrong; it is left out of the fit.
     pub suspect: Option<usize>,
+    /// Marks that may be the wrong one as well as the suspect: without one of them all others agree too.
+    pub or_one_of: Vec<usize>,
 }
 
 /// One standard deviation of a click along each axis, px, where nobody says otherwise.
@@ -192,6 +194,7 @@ fn general(places: &[Point]) -> bool {
 }
 
 /// A fitted picture: levelled marks, the map from mm to px in their places, and the levels.
+#[derive(Debug)]
 struct Fitted {
     to_px: Map,
     level_mm: Map,
@@ -273,6 +276,32 @@ impl Fitted {
     }
 }
 
+/// The plane a picture shows: where each of its places is seen.
+#[derive(Debug)]
+pub struct Plane(Fitted);
+
+impl Plane {
+    /// From marks that [`rectify`] takes, without the one it suspects.
+    pub fn of(marks: &[Mark], suspect: Option<usize>) -> Option<Self> {
+        let good: Vec<Mark> = marks.iter().enumerate().filter(|(i, _)| Some(*i) != suspect).map(|(_, m)| *m).collect();
+        Fitted::of(&good).map(Self)
+    }
+
+    /// Where a place, mm, is seen in the picture, px; `None` beyond the horizon.
+    pub fn seen(&self, mm: Point) -> Option<Point> {
+        let fitted = &self.0;
+        let here = self.side(mm)?;
+        let side = fitted.marks.first().and_then(|m| place(&fitted.to_px, m.mm)).map_or(1.0, |(_, w)| w.signum());
+        (here.1.signum() == side).then_some(here.0)
+    }
+
+    fn side(&self, mm: Point) -> Option<(Point, f64)> {
+        let (levelled, _) = place(&self.0.level_mm, mm)?;
+        let (at, w) = place(&self.0.to_px, levelled)?;
+        Some((place(&inverse(&self.0.level_px), at)?.0, w))
+    }
+}
+
 /// Brings points of a picture to true scale. `pixel_error`: 1σ of a click along each axis, of marks and points alike.
 ///
 /// Errors name `marks`, `marks[i]…`, `points[i]` or `pixel_error`; a picture that would be folded, or marks in line, is
@@ -308,7 +337,11 @@ pub fn rectify(marks: &[Mark], points: &[Point], pixel_error: f64) -> Result<Rec
             "they are crossed: the picture would be folded; click them in the order they lie",
         ));
     }
-    let mut rectified = Rectified { points: Vec::new(), errors: Vec::new(), residuals: Vec::new(), suspect };
+    let mut rectified =
+        Rectified { points: Vec::new(), errors: Vec::new(), residuals: Vec::new(), suspect, or_one_of: Vec::new() };
+    if let Some(suspect) = suspect {
+        rectified.or_one_of = or_one_of(marks, suspect, pixel_error);
+    }
     for mark in marks {
         let (at, _) = fitted.back(mark.px).ok_or_else(unfit)?;
         let off = (at[0] - mark.mm[0]).hypot(at[1] - mark.mm[1]);
@@ -350,6 +383,19 @@ fn suspect(marks: &[Mark], sigma: f64) -> Option<usize> {
     (most > BEYOND_CHANCE + 2.0 * (marks.len() as f64).ln()).then_some(at)
 }
 
+/// Marks other than the suspect without which the rest agree as well as clicks do.
+fn or_one_of(marks: &[Mark], suspect: usize, sigma: f64) -> Vec<usize> {
+    let agree = |i: &usize| {
+        let rest: Vec<Mark> = marks.iter().enumerate().filter(|(k, _)| k != i).map(|(_, m)| *m).collect();
+        let Some(fitted) = Fitted::of(&rest) else { return false };
+        let free = 2.0 * rest.len() as f64 - 8.0;
+        let said = (sigma * fitted.level_px[0]).powi(2);
+        // The mean of χ² and four of its deviations.
+        normal(&fitted.to_px, &fitted.marks).is_some_and(|n| n.2 / said <= free + 4.0 * (2.0 * free).sqrt())
+    };
+    (0..marks.len()).filter(|i| *i != suspect).filter(agree).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
@@ -359,6 +405,20 @@ mod tests {
 
     /// A camera over a plane, made up: mm to px.
     const CAMERA: Map = [1.9, 0.21, 800.0, -0.15, 2.1, 600.0, 0.000_11, 0.000_07, 1.0];
+
+    #[test]
+    fn a_place_is_seen_where_the_camera_sees_it_and_back_again() {
+        let marks: Vec<Mark> = [[0.0, 0.0], [900.0, 0.0], [900.0, 700.0], [0.0, 700.0]].map(seen).into();
+        let plane = Plane::of(&marks, None).unwrap();
+        for mm in [[10.0, 20.0], [450.0, 350.0], [1_400.0, 900.0]] {
+            let (px, want) = (plane.seen(mm).unwrap(), seen(mm).px);
+            assert!((px[0] - want[0]).hypot(px[1] - want[1]) < 1e-6, "{px:?} {want:?}");
+            let back = rectify(&marks, &[px], 1.0).unwrap().points[0];
+            assert!((back[0] - mm[0]).hypot(back[1] - mm[1]) < 1e-6);
+        }
+        // Behind the camera nothing is seen.
+        assert_eq!(plane.seen([-40_000.0, 0.0]), None);
+    }
 
     fn seen(mm: Point) -> Mark {
         Mark { px: place(&CAMERA, mm).unwrap().0, mm }

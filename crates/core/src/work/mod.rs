@@ -5,6 +5,7 @@ pub mod holds;
 pub mod order;
 pub mod plan;
 pub mod quote;
+pub mod rest;
 pub mod schedule;
 pub mod sequence;
 pub mod tasks;

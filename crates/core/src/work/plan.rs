@@ -48,6 +48,8 @@ pub struct Step {
 pub struct Line {
     /// Lines that must be closed, glued or fastened, before its wood is cut out ([`super::order::waits`]).
     pub after: Vec<usize>,
+    /// Lines that must be done altogether, cures and all, before anything of it begins.
+    pub begins_after: Vec<usize>,
     pub steps: Vec<Step>,
     /// Hours still to wait before the first: a cure that runs.
     pub wait: f64,
@@ -224,7 +226,10 @@ fn raw(lines: &[Line], errands: &[Errand], yard: &Yard) -> Vec<Raw> {
     let follows = |task: usize, min: u32| After { task, min, max: None };
     // Of each line the block that closes it; and the blocks that cut wood out.
     let (mut closing, mut cutting) = (vec![None; lines.len()], Vec::new());
+    // Of each line its first and its last block.
+    let mut ends: Vec<Option<(usize, usize)>> = vec![None; lines.len()];
     for (l, line) in lines.iter().enumerate() {
+        let begun = blocks.len();
         let mut before: Option<usize> = None;
         for block in gone_through(line) {
             let at = blocks.len();
@@ -265,6 +270,13 @@ fn raw(lines: &[Line], errands: &[Errand], yard: &Yard) -> Vec<Raw> {
                 before = Some(at + 1);
             }
         }
+        ends[l] = before.map(|last| (begun, last));
+    }
+    for (l, line) in lines.iter().enumerate() {
+        let Some((begins, _)) = ends[l] else { continue };
+        let waits = line.begins_after.iter().filter(|other| **other != l).filter_map(|other| *ends.get(*other)?);
+        let waits: Vec<After> = waits.map(|(_, last)| follows(last, 0)).collect();
+        blocks[begins].after.extend(waits);
     }
     for (l, at) in cutting {
         let waits = lines[l].after.iter().filter_map(|other| *closing.get(*other)?).map(|c| follows(c, 0));
@@ -489,7 +501,7 @@ mod tests {
             step(first + 1, Operation::Glue, 1.0, 24.0),
             step(first + 2, Operation::Fasten, 2.0, 0.0),
         ];
-        Line { after: after.to_vec(), steps, wait: 0.0 }
+        Line { begins_after: Vec::new(), after: after.to_vec(), steps, wait: 0.0 }
     }
 
     fn always() -> bool {
@@ -564,6 +576,19 @@ mod tests {
         let gain = |what| plan.gains.iter().find(|g| g.0 == what).map(|g| g.1);
         assert_eq!((gain("clamps"), gain("people")), (Some(plan.finish - 38), Some(0)));
         assert_eq!(gain("steam_box"), None, "nobody asks for steam");
+    }
+
+    #[test]
+    fn what_begins_after_a_line_waits_for_its_last_cure() {
+        let glued = Line { steps: vec![step(1, Operation::Glue, 2.0, 24.0)], ..plank(1, &[]) };
+        let seams = Line { begins_after: vec![0], steps: vec![step(2, Operation::Reef, 1.0, 0.0)], ..plank(1, &[]) };
+        let Outcome::Plan(plan) = super::plan(&[glued, seams], &[], &yard(), &BTreeMap::new(), &|| true).unwrap()
+        else {
+            panic!()
+        };
+        let end = plan.blocks.iter().find(|b| b.kind == BlockKind::Cure).unwrap().to;
+        let begins = plan.blocks.iter().find(|b| b.tasks == [2]).unwrap().from;
+        assert!(begins >= end, "{begins} {end}");
     }
 
     #[test]

@@ -65,7 +65,7 @@ mod tests {
         let extent = Extent { length: 900.0, cut: 700.0, seam: 1_800.0, fastenings: 8, places: 1, ..Extent::default() };
         let step = |t: crate::work::tasks::Task| Step {
             operation: t.operation,
-            what: t.what.to_owned(),
+            what: t.what.into_owned(),
             done: None,
             wait_after: t.wait_after,
         };

@@ -1,5 +1,7 @@
 //! The tasks of a decided repair, in the order they are done.
 
+use std::borrow::Cow;
+
 use crate::caution::Caution;
 use crate::grid::Between;
 use crate::repair::way::OptionKind;
@@ -10,7 +12,7 @@ use super::estimate::{Hours, Operation};
 #[derive(Debug, Clone, PartialEq)]
 pub struct Task {
     pub operation: Operation,
-    pub what: &'static str,
+    pub what: Cow<'static, str>,
     /// In the operation's unit.
     pub amount: f64,
     pub hours: Hours,
@@ -57,9 +59,9 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
     let seam = extent.seam / 1000.0;
     let places = f64::from(extent.places);
     let heavy = extent.heavy.max(1.0);
-    let task = |operation: Operation, what, amount: f64, wait_after, cautions: &[Caution]| Task {
+    let task = |operation: Operation, what: &'static str, amount: f64, wait_after, cautions: &[Caution]| Task {
         operation,
-        what,
+        what: what.into(),
         amount,
         hours: Hours::around(amount * rate(operation)),
         wait_after,

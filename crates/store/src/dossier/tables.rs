@@ -79,6 +79,7 @@ const IN_THE_STORY: &[(&str, &str)] = &[
     ("fitting", "fitting"),
     ("given_out", "given_out"),
     ("item", ""),
+    ("job", "job"),
     ("joined_to", ""),
     ("line", "line"),
     ("lot", ""),
@@ -142,7 +143,8 @@ pub(super) const TABLES: &[Table] = &[
     of("board_moisture", OF_BOARDS, &[("board_id", Holds::Of("board"))]),
     table("decision", &[("body", Holds::Json(&[("id", "finding")]))]),
     table("piece", &[("decision_id", Holds::Of("decision")), ("board_id", Holds::Of("board")), ("geometry", JSON)]),
-    table("task", &[("decision_id", Holds::Of("decision")), ("cautions", JSON)]),
+    table("job", &[("spec", JSON)]),
+    table("task", &[("decision_id", Holds::Of("decision")), ("job_id", Holds::Of("job")), ("cautions", JSON)]),
     of("task_day", "task_id IN (SELECT id FROM task WHERE boat_id = ?1)", &[("task_id", Holds::Of("task"))]),
     // A clock that runs is no booking yet.
     of(

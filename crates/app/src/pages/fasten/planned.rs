@@ -93,7 +93,7 @@ fn is_of_wood(piece: &Piece) -> bool {
 /// Fastenings of a piece of a frame, a beam or the backbone: what its decision counted.
 fn of_member(file: &BoatFile, piece: &Piece) -> u32 {
     let fasten = |t: &&mend_keel_store::tasks::Task| {
-        t.decision_id == piece.decision_id && t.operation == mend_keel_core::work::estimate::Operation::Fasten
+        t.decision_id == Some(piece.decision_id) && t.operation == mend_keel_core::work::estimate::Operation::Fasten
     };
     file.tasks.iter().filter(fasten).map(|t| t.amount.round() as u32).sum()
 }

@@ -4,10 +4,11 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::cutting::sheets::{self, GAP, Job, Part, Turn};
 use mend_keel_core::geometry::Point;
+use mend_keel_core::job::Spec;
 use mend_keel_core::shape::pattern::{self, Allowances};
 use mend_keel_exchange::drawing::{Drawing, Layer};
 use mend_keel_store::decisions::{self, Geometry};
-use mend_keel_store::{Act, Store, boards, boats as boat_store, captures};
+use mend_keel_store::{Act, Store, boards, boats as boat_store, captures, jobs};
 use rocket::{State, get, post, tokio};
 use serde::{Deserialize, Serialize};
 
@@ -91,6 +92,21 @@ async fn candidates(store: &Store) -> std::result::Result<Vec<Candidate>, AppErr
                     outline,
                 });
             }
+        }
+    }
+    let names: Vec<_> = boat_store::list(store).await?;
+    for job in jobs::templates(store).await? {
+        let Spec::Template(card) = &job.spec else { continue };
+        // A template that nothing may be cut to is not nested.
+        let sure = card.photograph.as_ref().is_none_or(|p| p.flat);
+        if let (Ok(drawn), true) = (card.draw(), sure) {
+            let boat = names.iter().find(|b| b.id == job.boat_id).map_or("", |b| b.name.as_str());
+            let outline = if drawn.or_marks.is_empty() { drawn.outline } else { continue };
+            all.push(Candidate {
+                key: format!("j{}", job.id),
+                name: format!("{}, {boat}", job.name),
+                outline: thinned(outline),
+            });
         }
     }
     Ok(all)

@@ -284,7 +284,7 @@ pub async fn plank(
     let plank = file.planks.iter().find(|p| p.id == member.id);
     let name = plank.map_or(member.name.clone(), |p| p.name());
     let Stretch { events, further, back } = history::of_plank(desk.store, member.id, from).await?;
-    let minutes: f64 = file.tasks.iter().filter(|t| t.member_id == member.id).map(|t| t.minutes).sum();
+    let minutes: f64 = file.tasks.iter().filter(|t| t.member_id == Some(member.id)).map(|t| t.minutes).sum();
     let length = plank.map_or(member.length, |p| {
         let (from, to) = p.place().span(&file.boat.shell);
         to - from

@@ -233,7 +233,11 @@ fn panel(
         decided: decision.map(|d| format!("{}: {}", d.kind.label(), d.reason)),
         untreated,
         pieces: file.pieces.iter().filter(|p| p.member_id == member_id).map(|p| (p.id, p.name.clone())).collect(),
-        waits: file.tasks.iter().find(|t| t.member_id == member_id && t.done_at.is_none()).map(|t| t.what.clone()),
+        waits: file
+            .tasks
+            .iter()
+            .find(|t| t.member_id == Some(member_id) && t.done_at.is_none())
+            .map(|t| t.what.clone()),
         common,
         others,
         methods: Method::ALL.iter().map(|m| (m.code(), m.label())).collect(),

@@ -11,6 +11,7 @@ use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::order::HeldBack;
+use crate::file::planned;
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{self, Units};
 use crate::web::auth::{BoatReader, Crew};
@@ -26,6 +27,8 @@ struct List {
     boat_id: i64,
     jobs: Vec<Job>,
     actuals: Vec<Actual>,
+    /// Work that is kept where it is done: in words, and where.
+    elsewhere: Vec<(String, String)>,
     whole: String,
     booked: String,
     /// What was done over or waited for.
@@ -41,7 +44,7 @@ struct List {
 }
 
 struct Job {
-    member_id: i64,
+    href: String,
     plank: String,
     decided: String,
     untreated: Vec<String>,
@@ -128,6 +131,41 @@ fn task_view(task: &Task, held: &HeldBack<'_>, units: Units) -> TaskView {
     }
 }
 
+/// The tasks of one decision or one whole job: what is done, what is at hand, and what comes later.
+fn gathered(
+    file: &BoatFile,
+    held: &HeldBack<'_>,
+    faulty: i64,
+    units: Units,
+    name: String,
+    decided: &str,
+    of: impl Fn(&Task) -> bool,
+) -> Job {
+    let tasks: Vec<&Task> = file.tasks.iter().filter(|t| of(t)).collect();
+    let next = tasks.iter().find(|t| t.done_at.is_none()).map(|t| t.id);
+    let now = |t: &Task| t.running > 0 || Some(t.id) == next || t.id == faulty;
+    let later: Vec<f64> = tasks.iter().filter(|t| t.done_at.is_none() && !now(t)).map(|t| t.p50).collect();
+    let mut job = Job {
+        href: String::new(),
+        plank: name,
+        decided: decided.to_owned(),
+        untreated: Vec::new(),
+        done: Vec::new(),
+        now: Vec::new(),
+        later: Vec::new(),
+        later_hours: view::hours(whole_job(&later).p50),
+    };
+    for task in tasks {
+        let place = match (now(task), task.done_at.is_some()) {
+            (true, _) => &mut job.now,
+            (false, true) => &mut job.done,
+            (false, false) => &mut job.later,
+        };
+        place.push(task_view(task, held, units));
+    }
+    job
+}
+
 async fn page(
     desk: &Desk<'_>,
     file: &BoatFile,
@@ -139,36 +177,25 @@ async fn page(
     let over = |op: Operation| lost.iter().filter(|l| l.operation == op && l.kind == HourKind::Rework).count();
     let twice = Operation::ALL.iter().filter(|op| over(**op) >= 2).map(|op| op.label()).collect();
     let held = HeldBack::of(file);
+    let (rest, named) = planned::rest(desk.store, file, jiff::Timestamp::now(), &|_| None).await?;
+    let units = desk.units;
     let mut jobs: Vec<Job> = file
         .decisions
         .iter()
         .filter_map(|d| {
-            let name = file.part_name(d.member_id)?;
-            let tasks: Vec<&Task> = file.tasks.iter().filter(|t| t.decision_id == d.id).collect();
-            let next = tasks.iter().find(|t| t.done_at.is_none()).map(|t| t.id);
-            let now = |t: &Task| t.running > 0 || Some(t.id) == next || t.id == faulty;
-            let later: Vec<f64> = tasks.iter().filter(|t| t.done_at.is_none() && !now(t)).map(|t| t.p50).collect();
-            let mut job = Job {
-                member_id: d.member_id,
-                plank: name,
-                decided: d.kind.label().to_owned(),
+            Some(Job {
+                href: format!("/boats/{}/planks/{}", file.boat.id, d.member_id),
                 untreated: file.untreated(d.member_id),
-                done: Vec::new(),
-                now: Vec::new(),
-                later: Vec::new(),
-                later_hours: view::hours(whole_job(&later).p50),
-            };
-            for task in tasks {
-                let place = match (now(task), task.done_at.is_some()) {
-                    (true, _) => &mut job.now,
-                    (false, true) => &mut job.done,
-                    (false, false) => &mut job.later,
-                };
-                place.push(task_view(task, &held, desk.units));
-            }
-            Some(job)
+                ..gathered(file, &held, faulty, units, file.part_name(d.member_id)?, d.kind.label(), |t| {
+                    t.decision_id == Some(d.id)
+                })
+            })
         })
         .collect();
+    jobs.extend(file.jobs.iter().map(|job| Job {
+        href: format!("/boats/{}/jobs/{}", file.boat.id, job.id),
+        ..gathered(file, &held, faulty, units, job.name.clone(), job.kind.label(), |t| t.job_id == Some(job.id))
+    }));
     // What runs first, then what can be begun, then what waits; what is done last.
     jobs.sort_by_key(|job| {
         let can_begin = job.now.iter().any(|t| t.held.is_empty());
@@ -200,6 +227,7 @@ async fn page(
             .iter()
             .map(|l| (format!("{} of {}", tasks::spoken(l.minutes), l.kind.label()), format!("{}: {}", l.what, l.why)))
             .collect(),
+        elsewhere: named.all(&rest, file.boat.id),
         twice,
         forgotten: forgotten(desk).await?,
         kinds: HourKind::ALL.iter().map(|k| (k.code(), k.label())).collect(),
