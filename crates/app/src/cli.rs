@@ -53,6 +53,11 @@ enum Command {
         #[arg(long)]
         fresh: bool,
     },
+    /// Start with practice hulls: boats with a truth nobody sees, in a yard of their own, signed in, on this machine only.
+    Practise {
+        #[command(flatten)]
+        serving: Serving,
+    },
     /// Work a computation: JSON on standard input, JSON on standard output.
     Compute {
         /// Which one; see docs/compute.md.
@@ -137,15 +142,15 @@ enum CliRole {
 
 const DATA: &str = "mend-keel-data";
 const DEMO_DATA: &str = ".mend-keel-demo";
+const PRACTICE_DATA: &str = ".mend-keel-practice";
 
 pub fn main() -> ExitCode {
     let done = match Cli::parse().command {
         Command::Serve { serving, hosts, tls_in_front, megapixels } => {
-            serve(serving, None, Under { hosts, tls_in_front, megapixels })
+            serve(serving, Mode::Serve, false, Under { hosts, tls_in_front, megapixels })
         }
-        Command::Demo { serving, fresh } => {
-            serve(serving, Some(fresh), Under { hosts: Vec::new(), tls_in_front: false, megapixels: PHOTO_MEGAPIXELS })
-        }
+        Command::Demo { serving, fresh } => serve(serving, Mode::Demo, fresh, Under::here()),
+        Command::Practise { serving } => serve(serving, Mode::Practise, false, Under::here()),
         Command::Compute { tool, batch } => return run_compute(tool.as_deref(), batch),
         Command::Backup { file, data } => take_backup(&file, data),
         Command::Restore { file, data } => rocket::execute(async move {
@@ -177,15 +182,27 @@ struct Under {
     megapixels: u32,
 }
 
-/// `demo` is `Some(fresh)` for the demo yard.
-fn serve(serving: Serving, demo: Option<bool>, under: Under) -> Result<(), String> {
-    let usual = if demo.is_some() { DEMO_DATA } else { DATA };
+impl Under {
+    /// On this machine only, as the demo and the practice yard are.
+    fn here() -> Self {
+        Self { hosts: Vec::new(), tls_in_front: false, megapixels: PHOTO_MEGAPIXELS }
+    }
+}
+
+/// `fresh` makes the demo yard anew.
+fn serve(serving: Serving, mode: Mode, fresh: bool, under: Under) -> Result<(), String> {
+    let usual = match mode {
+        Mode::Serve => DATA,
+        Mode::Demo => DEMO_DATA,
+        Mode::Practise => PRACTICE_DATA,
+    };
     let path = serving.data.unwrap_or_else(|| PathBuf::from(usual));
-    if let Some(fresh) = demo {
-        take_for_demo(&path, fresh)?;
+    match mode {
+        Mode::Serve => {}
+        Mode::Demo => take_for(&path, MADE_BY_DEMO, "demo", fresh)?,
+        Mode::Practise => take_for(&path, MADE_BY_PRACTICE, "practise", fresh)?,
     }
     let folder = DataFolder::open(&path)?;
-    let mode = if demo.is_some() { Mode::Demo } else { Mode::Serve };
     folder.fit_for_a_yard()?;
     rocket::execute(async move {
         let store = open_store(&folder).await?;
@@ -198,6 +215,9 @@ fn serve(serving: Serving, demo: Option<bool>, under: Under) -> Result<(), Strin
         }
         if mode == Mode::Demo {
             demo::fill(&store, &folder.photos()).await.map_err(|e| format!("cannot make the demo data: {e}"))?;
+        }
+        if mode == Mode::Practise {
+            demo::practice_yard(&store).await.map_err(|e| format!("cannot make the practice yard: {e}"))?;
         }
         let Under { hosts, tls_in_front, megapixels } = under;
         server::run(store, Settings { mode, folder, hosts, tls_in_front, megapixels }, serving.port).await
@@ -314,14 +334,15 @@ fn import(file: PathBuf, data: Option<PathBuf>, names: Names) -> Result<(), Stri
     })
 }
 
-/// Lies in a folder that `demo` made.
+/// Lies in a folder that `demo` made, and in one that `practise` made.
 const MADE_BY_DEMO: &str = "made-by-demo";
+const MADE_BY_PRACTICE: &str = "made-by-practise";
 
-/// Takes a folder for the demo: one that is not there, empty, or made by `demo` before; `fresh` makes that anew. Any other is left
-/// alone, whatever is asked.
-fn take_for_demo(path: &Path, fresh: bool) -> Result<(), String> {
+/// Takes a folder for what is made up: one that is not there, empty, or made by the same command before; `fresh` makes that anew. Any
+/// other is left alone, whatever is asked.
+fn take_for(path: &Path, marker: &str, by: &str, fresh: bool) -> Result<(), String> {
     let cannot = |e: io::Error| format!("cannot make {}: {e}", path.display());
-    let marker = path.join(MADE_BY_DEMO);
+    let marker = path.join(marker);
     let empty = match path.read_dir() {
         Ok(mut inside) => inside.next().is_none(),
         Err(e) if e.kind() == io::ErrorKind::NotFound => true,
@@ -329,7 +350,7 @@ fn take_for_demo(path: &Path, fresh: bool) -> Result<(), String> {
     };
     if !empty && !marker.exists() {
         return Err(format!(
-            "{} was not made by demo: it is left alone; start the demo with another --data",
+            "{} was not made by {by}: it is left alone; start the {by} with another --data",
             path.display()
         ));
     }

@@ -89,6 +89,24 @@ pub async fn fill(store: &Store, photos: &Path) -> Result<()> {
     rack::fill(store, start).await
 }
 
+/// Makes an empty store the yard of practice hulls: one person, no boat, instruments that answer.
+pub async fn practice_yard(store: &Store) -> Result<()> {
+    if !accounts::list(store).await?.is_empty() {
+        return Ok(());
+    }
+    let mut work = store.begin(Act::now("practice", None)).await?;
+    work.set_yard(&Yard { stand_ins: false, ..Yard::named("Practice hulls") }).await?;
+    work.add_account(&NewAccount {
+        login: "learner".into(),
+        name: "Learner".into(),
+        role: Role::Owner,
+        guest_boat: None,
+        password_hash: NO_PASSWORD.into(),
+    })
+    .await?;
+    work.commit("/").await
+}
+
 /// Seven in the morning, three weeks ago, where the demo runs.
 fn first_morning() -> Option<Timestamp> {
     let today = ZonedDateTime::now().date();

@@ -3,8 +3,8 @@
 use rocket::Route;
 
 use crate::pages::{
-    backups, bench, boats, decide, door, fasten, finish, handbook, jobs, make, people, plan, practice, rack, seams,
-    search, shape, stores, story, survey, terms, timber, today, work, yard,
+    backups, bench, boats, decide, door, fasten, finish, handbook, hulls, jobs, make, people, plan, practice, rack,
+    seams, search, shape, stores, story, survey, terms, timber, today, work, yard,
 };
 
 /// Every route but the assets. Who may call one shows in its arguments: `Owner`, `Crew`, `BoatReader`, `User`;
@@ -178,6 +178,11 @@ pub fn routes() -> Vec<Route> {
         finish::weather::csv,
         finish::weather::take,
         finish::weather::keep,
+        hulls::list,
+        hulls::make,
+        hulls::ask,
+        hulls::show,
+        hulls::uncover,
         make::list::list,
         make::form::new_form,
         make::form::begin,

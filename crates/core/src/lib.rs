@@ -42,6 +42,7 @@ pub mod forecast;
 pub mod geometry;
 pub mod grid;
 pub mod handbook;
+pub mod hidden;
 pub mod hull;
 pub mod job;
 pub mod metals;

@@ -24,6 +24,7 @@ pub mod entry;
 pub mod fastenings;
 pub mod findings;
 pub mod history;
+pub mod hulls;
 pub mod jobs;
 pub mod members;
 pub mod owners;

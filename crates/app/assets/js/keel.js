@@ -486,6 +486,7 @@ function measures(root) {
   const mark = (on) => { simulated.value = on ? "1" : ""; tag.hidden = !on; };
   // A figure that was typed over is nobody's reading but the typist's.
   root.addEventListener("input", (event) => { if (event.target.closest("[data-for-method]")) mark(false); });
+  askHull(root, show);
   for (const button of root.querySelectorAll("[data-instrument]")) {
     button.addEventListener("click", async () => {
       const at = root.dataset.at || (root.querySelector("[name=place]") || {}).value || "";
@@ -504,6 +505,34 @@ function measures(root) {
       } catch { told.textContent = "the instrument does not answer: type the figure"; }
     });
   }
+}
+
+// A practice hull is asked with the method picked: what it says fills the fields, and costs its minutes.
+const HULL_TOOLS = { look: "eye", sound: "mallet", spike: "spike", meter: "meter", draw_fastening: "gauge", feeler: "feeler", open_up: "open" };
+function askHull(root, show) {
+  const button = root.querySelector("[data-ask]");
+  if (!button) return;
+  const told = root.querySelector("[data-told]");
+  button.addEventListener("click", async () => {
+    const tool = HULL_TOOLS[root.querySelector("[data-method]").value];
+    if (!tool) { told.textContent = "nothing to ask with: take another method"; return; }
+    const at = root.dataset.at || (root.querySelector("[name=place]") || {}).value || "";
+    const form = root.closest("form") || root.querySelector("form") || document;
+    const body = new URLSearchParams({ csrf: form.querySelector("[name=csrf]").value, tool, at });
+    button.disabled = true;
+    try {
+      const answer = await fetch(`/boats/${root.dataset.boat}/ask`, { method: "POST", body });
+      if (!answer.ok || answer.redirected) throw new Error(String(answer.status));
+      const fields = await answer.json();
+      for (const [name, value] of Object.entries(fields)) {
+        const field = root.querySelector(`[name="${name}"]`);
+        if (field) field.value = value;
+      }
+      told.textContent = fields.told;
+      show();
+    } catch { told.textContent = "she cannot be asked here: type a place of her planking"; }
+    button.disabled = false;
+  });
 }
 
 function moreKinds(root) {

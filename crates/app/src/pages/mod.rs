@@ -16,6 +16,7 @@ pub mod bench;
 pub mod boats;
 pub mod door;
 pub mod handbook;
+pub mod hulls;
 pub mod jobs;
 pub mod make;
 pub mod people;

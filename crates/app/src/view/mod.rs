@@ -6,6 +6,7 @@ pub mod crossing;
 pub mod gantt;
 pub mod handbook;
 pub mod hours;
+pub mod hull;
 pub mod job;
 pub mod layers;
 pub mod line_of_work;

@@ -67,6 +67,8 @@ pub struct Page {
     pub surface: &'static str,
     pub stamp: &'static str,
     pub demo: bool,
+    /// Practice hulls are worked here, and no boats.
+    pub practise: bool,
     /// Simulated instruments are offered.
     pub stand_ins: bool,
     pub may_write: bool,
@@ -90,6 +92,7 @@ impl Desk<'_> {
             surface: self.surface,
             stamp: assets::STAMP.as_str(),
             demo: self.settings.mode == Mode::Demo,
+            practise: self.settings.mode == Mode::Practise,
             stand_ins: self.yard.stand_ins,
             may_write: self.user.account.role != Role::Guest,
             home: self.user.account.guest_boat.map_or("/".to_owned(), |boat| format!("/boats/{boat}")),

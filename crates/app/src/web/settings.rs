@@ -10,6 +10,8 @@ pub enum Mode {
     Serve,
     /// The demo yard's owner is signed in by itself; loopback only.
     Demo,
+    /// The same with practice hulls in place of boats: what is asked of them is answered from a truth nobody sees.
+    Practise,
 }
 
 /// What every route may need to know.

@@ -10,6 +10,7 @@ mod fasten;
 mod finish;
 mod forms;
 mod hostile;
+mod hulls;
 mod jobs;
 mod layout;
 mod links;

@@ -32,6 +32,10 @@ pub struct Rings {
     pub broken: u32,
 }
 
+/// A metre of strip is milled in so much of the time a plank takes, and a ring is bent and rounded as so many metres of one
+/// (*yard rule*).
+const STRIP: f64 = 0.2;
+const BENT: f64 = 0.5;
 /// Most rings of one kind.
 const MOST: u32 = 500;
 
@@ -83,18 +87,18 @@ impl Rings {
 
     fn tasks(&self, ring: &ring::Ring, spares: u32, rate: Rate<'_>) -> Vec<Task> {
         let metres = ring.strip_length / 1000.0;
-        let (made, all) = (f64::from(self.count) * metres, f64::from(self.count + spares) * metres);
+        let (made, all) = (f64::from(self.count), f64::from(self.count + spares));
         let mut steps = Steps::new(rate);
         steps.add(O::TakeShape, "One former, to the inside, with room for the clamps", 1.0, 0.0, &[]);
         steps.add(
             O::Mill,
             "Rip and plane the strips, feather both ends",
-            all,
+            all * metres * STRIP,
             0.0,
             &[Caution::Machines, Caution::Dust],
         );
         let soak = if self.soaked { "Soak an hour, wind" } else { "Wind" };
-        steps.add(O::Bend, format!("{soak} round the former and let it set"), all, 24.0, &[Caution::Steam]);
+        steps.add(O::Bend, format!("{soak} round the former and let it set"), all * BENT, 24.0, &[Caution::Steam]);
         steps.add(
             O::Glue,
             "Glue on the former, a glue that cures in damp where strips are wet; dowels across the lap",
@@ -102,8 +106,8 @@ impl Rings {
             GLUE_CURE_HOURS,
             &[Caution::Resins],
         );
-        steps.add(O::Fair, "Round the edges", made / f64::from(ring.turns.max(1)), 0.0, &[Caution::Dust]);
-        steps.add(O::Seal, "Seal all round", made / f64::from(ring.turns.max(1)), 12.0, &[Caution::Solvents]);
+        steps.add(O::Fair, "Round the edges", made * BENT, 0.0, &[Caution::Dust]);
+        steps.add(O::Seal, "Seal all round", made * BENT, 12.0, &[Caution::Solvents]);
         steps.tasks
     }
 }
@@ -137,6 +141,12 @@ pub(crate) mod tests {
         assert_eq!(strips.unwrap().amount, Amount::Count(14 + (14.0 * share).ceil() as u32));
         let thick = Rings { ply: 12.0, ..hoops() }.plan(&table).unwrap();
         assert!(thick.reasons.iter().any(|r| r.verdict == Verdict::Forbids) && thick.needs.is_empty());
+    }
+
+    #[test]
+    fn a_set_of_hoops_takes_days_and_not_weeks() {
+        let hours: f64 = hoops().plan(&table).unwrap().tasks.iter().map(|t| t.hours.p50).sum();
+        assert!((20.0..40.0).contains(&hours), "fourteen hoops: {hours}");
     }
 
     #[test]

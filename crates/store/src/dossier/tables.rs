@@ -110,6 +110,8 @@ pub(super) const OF_THE_YARD: &[&str] = &[
     "owner_link",
     "paper",
     "practice",
+    "practice_hull",
+    "practice_look",
     "price",
     "recipe",
     "session",
