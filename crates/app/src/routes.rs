@@ -183,6 +183,8 @@ pub fn routes() -> Vec<Route> {
         hulls::ask,
         hulls::show,
         hulls::uncover,
+        hulls::drill,
+        hulls::answer,
         make::list::list,
         make::form::new_form,
         make::form::begin,

@@ -12,3 +12,11 @@ CREATE TABLE practice_look (
     at TEXT NOT NULL
 ) STRICT;
 CREATE INDEX practice_look_by_boat ON practice_look (boat_id);
+-- Short drills answered: of which kind, and whether right.
+CREATE TABLE practice_drill (
+    id INTEGER PRIMARY KEY,
+    kind TEXT NOT NULL,
+    correct INTEGER NOT NULL,
+    by_name TEXT NOT NULL,
+    at TEXT NOT NULL
+) STRICT;

@@ -2,6 +2,7 @@
 
 use mend_keel_core::grid::Place;
 use mend_keel_core::hidden::Seed;
+use mend_keel_core::hidden::exercise::Kind;
 use mend_keel_core::hidden::look::Tool;
 use serde_json::json;
 use sqlx::FromRow;
@@ -47,7 +48,24 @@ pub async fn looks(store: &Store, boat: i64) -> Result<Vec<Look>> {
     Ok(sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?)
 }
 
+/// Drills a person answered: of each kind how many, and how many rightly.
+pub async fn drilled(store: &Store, by: &str) -> Result<Vec<(String, i64, i64)>> {
+    let sql = "SELECT kind, count(*), sum(correct) FROM practice_drill WHERE by_name = ? GROUP BY kind";
+    Ok(sqlx::query_as(sql).bind(by).fetch_all(store.pool()).await?)
+}
+
 impl Work {
+    pub async fn add_drill(&mut self, kind: Kind, correct: bool) -> Result<()> {
+        sqlx::query("INSERT INTO practice_drill (kind, correct, by_name, at) VALUES (?, ?, ?, ?)")
+            .bind(kind.code())
+            .bind(correct)
+            .bind(self.act.by.clone())
+            .bind(self.stamp())
+            .execute(&mut *self.tx)
+            .await?;
+        Ok(())
+    }
+
     pub async fn add_hull(&mut self, boat: i64, seed: &Seed) -> Result<()> {
         sqlx::query("INSERT INTO practice_hull (boat_id, seed) VALUES (?, ?)")
             .bind(boat)

@@ -6,6 +6,7 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Address;
 use mend_keel_core::grid::member::DeckKind;
+use mend_keel_core::hidden::exercise::{self, Exercise, Kind};
 use mend_keel_core::hidden::look::{Says, Tool};
 use mend_keel_core::hidden::score::{Fate, Score, score};
 use mend_keel_core::hidden::{Level, Seed, Size, truth};
@@ -315,4 +316,98 @@ pub async fn uncover(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Res
     work.uncover(&hull).await?;
     work.commit(&to).await?;
     Ok(Answer::Go(to))
+}
+
+#[derive(Template)]
+#[template(path = "drill.html")]
+struct Drill {
+    page: Page,
+    kind: &'static str,
+    title: &'static str,
+    n: u32,
+    asks: String,
+    answers: Vec<String>,
+    /// Ticks to be read: number, along, and the offset.
+    ticks: Vec<(usize, String, String)>,
+    svg: String,
+    /// What was answered; empty as long as nothing was.
+    given: String,
+    is_right: bool,
+    right: String,
+    why: Vec<ReasonView>,
+    /// Of each kind: its name, how many were answered, and how many rightly.
+    progress: Vec<(&'static str, &'static str, i64, i64)>,
+}
+
+/// Of each kind how many a person answered, and how many rightly.
+async fn progress(desk: &Desk<'_>) -> std::result::Result<Vec<(Kind, i64, i64)>, AppError> {
+    let done = store::drilled(desk.store, &desk.user.account.name).await?;
+    let of = |kind: &Kind| done.iter().find(|d| d.0 == kind.code()).map_or((*kind, 0, 0), |d| (*kind, d.1, d.2));
+    Ok(Kind::ALL.iter().map(of).collect())
+}
+
+/// The kind a person is weakest in: what was never answered first, then the least share of right answers.
+fn weakest(progress: &[(Kind, i64, i64)]) -> Kind {
+    let share = |(_, all, right): &&(Kind, i64, i64)| if *all == 0 { -1.0 } else { *right as f64 / *all as f64 };
+    progress.iter().min_by(|a, b| share(a).total_cmp(&share(b))).map_or(Kind::Line, |p| p.0)
+}
+
+fn drill_page(desk: &Desk<'_>, one: Exercise, n: u32, answered: Option<usize>, progress: &[(Kind, i64, i64)]) -> Drill {
+    Drill {
+        page: desk.page("Drills", "hulls"),
+        kind: one.kind.code(),
+        title: one.kind.label(),
+        n,
+        svg: drawing::ticks(&one.ticks),
+        ticks: one.ticks.iter().zip(1..).map(|(p, i)| (i, desk.units.run(p[0]), desk.units.fine(p[1]))).collect(),
+        why: if answered.is_some() { views(&[one.why], desk.units) } else { Vec::new() },
+        asks: one.asks,
+        given: answered.and_then(|a| one.answers.get(a).cloned()).unwrap_or_default(),
+        is_right: answered == Some(one.right),
+        right: one.answers.get(one.right).cloned().unwrap_or_default(),
+        answers: one.answers,
+        progress: progress.iter().map(|(k, all, right)| (k.code(), k.label(), *all, *right)).collect(),
+    }
+}
+
+/// A drill of the kind asked for, or of the one a person is weakest in.
+#[get("/hulls/drills?<kind>")]
+pub async fn drill(desk: Desk<'_>, _who: Crew, kind: Option<&str>) -> Result {
+    only_here(&desk)?;
+    let progress = progress(&desk).await?;
+    let kind = kind.and_then(Kind::from_code).unwrap_or_else(|| weakest(&progress));
+    // Another question each time: they are numbered by how many this person answered.
+    let n = progress.iter().map(|p| u32::try_from(p.1).unwrap_or(0)).sum();
+    let one = exercise::exercise(kind, &desk.user.account.name, n).map_err(|e| AppError::Broken(e.message))?;
+    render(&drill_page(&desk, one, n, None, &progress))
+}
+
+/// What is right, and why.
+#[post("/hulls/drills", data = "<posted>")]
+pub async fn answer(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
+    only_here(&desk)?;
+    let kind = Kind::from_code(posted.form.get("kind")).ok_or(AppError::NotFound("drill"))?;
+    let n = posted.form.get("n").parse().unwrap_or(0);
+    let one = exercise::exercise(kind, &desk.user.account.name, n).map_err(|e| AppError::Broken(e.message))?;
+    let answered: Option<usize> = posted.form.get("answer").parse().ok().filter(|a| *a < one.answers.len());
+    let Some(answered) = answered else {
+        return render_faulty(&drill_page(&desk, one, n, None, &progress(&desk).await?));
+    };
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.add_drill(kind, answered == one.right).await?;
+    work.commit("/hulls/drills").await?;
+    render(&drill_page(&desk, one, n, Some(answered), &progress(&desk).await?))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_was_never_answered_comes_first_then_what_goes_worst() {
+        let all = [(Kind::Line, 4, 4), (Kind::Butts, 0, 0), (Kind::Coat, 3, 1)];
+        assert_eq!(weakest(&all), Kind::Butts);
+        assert_eq!(weakest(&[all[0], all[2]]), Kind::Coat);
+        assert_eq!(weakest(&[]), Kind::Line);
+    }
 }

@@ -2,6 +2,7 @@
 
 use std::fmt::Write;
 
+use mend_keel_core::geometry::{Point, extent};
 use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::hidden::Truth;
 use mend_keel_core::survey::Grade;
@@ -66,6 +67,27 @@ pub fn draw(truth: &Truth, said: impl Fn(Address) -> Grade) -> String {
         let x = LEFT + (f64::from(frame) - 0.5) * per;
         let _ =
             write!(out, "<text class=\"chart-text middle\" x=\"{x:.1}\" y=\"{:.0}\">F{frame}</text>", height - 10.0);
+    }
+    out + "</svg>"
+}
+
+/// Ticks of a line to be read by eye: heights drawn larger, and no line through them.
+pub fn ticks(points: &[Point]) -> String {
+    let Some(((x0, x1), (y0, y1))) = extent(points, 0).zip(extent(points, 1)) else { return String::new() };
+    let place = |p: &Point| {
+        let x = LEFT + (p[0] - x0) / (x1 - x0).max(1.0) * (WIDE - 2.0 * LEFT);
+        [x, 200.0 - (p[1] - y0) / (y1 - y0).max(1.0) * 150.0]
+    };
+    let mut out = format!(
+        "<svg class=\"shape-drawing\" viewBox=\"0 0 {WIDE} 240\" role=\"img\" aria-label=\"The ticks, heights drawn larger\">"
+    );
+    for (p, n) in points.iter().zip(1..) {
+        let [x, y] = place(p);
+        let _ = write!(
+            out,
+            "<circle class=\"measured-point\" cx=\"{x:.1}\" cy=\"{y:.1}\" r=\"4\"/><text class=\"chart-text middle\" x=\"{x:.1}\" y=\"{:.1}\">{n}</text>",
+            y + 20.0
+        );
     }
     out + "</svg>"
 }

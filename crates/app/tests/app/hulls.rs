@@ -4,6 +4,7 @@
 use std::collections::BTreeSet;
 
 use mend_keel_core::grid::Address;
+use mend_keel_core::hidden::exercise::{Kind, exercise};
 use mend_keel_core::hidden::{Level, Seed, Size, Truth, truth};
 use mend_keel_core::survey::Grade;
 use tempfile::TempDir;
@@ -108,6 +109,35 @@ async fn nothing_of_the_truth_is_told_before_she_is_uncovered() {
     // Uncovered is uncovered: she cannot be asked, and cannot be uncovered into anything else.
     let late = ask(&visitor, "/boats/1", "open", "P1 F1").await;
     assert!(late.status == 409 && late.text.contains("she is uncovered"), "{} {}", late.status, late.text);
+}
+
+#[tokio::test]
+async fn drills_say_what_is_right_and_why_and_the_weakest_comes_next() {
+    let server = practise();
+    let visitor = Visitor::new(&server);
+    visitor.get("/hulls").await;
+    for (n, kind) in ["line", "butts", "fastening", "coat"].into_iter().enumerate() {
+        let page = visitor.get("/hulls/drills").await.text;
+        assert!(page.contains(&format!("name=\"kind\" value=\"{kind}\"")), "each kind once before any twice: {n}");
+        let number = n.to_string();
+        let none = [("kind", kind), ("n", number.as_str()), ("answer", "99")];
+        assert_eq!(visitor.send("/hulls/drills", "/hulls/drills", &none).await.status, 422);
+        let right = exercise(Kind::from_code(kind).unwrap(), "Learner", n as u32).unwrap().right;
+        // Of the first two the wrong answer is given.
+        let given = if n < 2 { usize::from(right == 0) } else { right }.to_string();
+        let told =
+            visitor.send("/hulls/drills", "/hulls/drills", &[("kind", kind), ("n", &number), ("answer", &given)]).await;
+        assert_eq!(told.status, 200);
+        let says = if n < 2 { "▲ Not" } else { "✓ Right" };
+        assert!(told.text.contains(says) && told.text.contains("handbook"), "{kind}: {}", told.text);
+    }
+    let next = visitor.get("/hulls/drills").await.text;
+    assert!(next.contains("name=\"kind\" value=\"line\""), "what went wrong comes again");
+    assert!(next.contains("0 of 1") && next.contains("1 of 1"));
+    assert_eq!(
+        visitor.send("/hulls/drills", "/hulls/drills", &[("kind", "juggling"), ("answer", "0")]).await.status,
+        404
+    );
 }
 
 #[tokio::test]

@@ -180,6 +180,9 @@ async fn a_spar_is_mended_stave_by_stave_from_the_lengths_there_are() {
     ] {
         assert!(page.contains(said), "{said}: {page}");
     }
+    // No quote holds it, and the page of the quote says so.
+    let quote = words(&visitor.get("/boats/1/quote").await.text);
+    assert!(quote.contains("Whole jobs are not in this quote, agree on them apart: Topmast, three staves,"), "{quote}");
     let work = words(&visitor.get("/boats/1/work").await.text);
     assert!(work.contains("Topmast, three staves") && work.contains("Cracks along paint or cloth opened"));
     let short = [

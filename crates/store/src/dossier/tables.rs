@@ -111,6 +111,7 @@ pub(super) const OF_THE_YARD: &[&str] = &[
     "paper",
     "practice",
     "practice_hull",
+    "practice_drill",
     "practice_look",
     "price",
     "recipe",

@@ -2,12 +2,15 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
+use mend_keel_core::work::estimate::whole_job;
 use mend_keel_core::work::quote::{Currency, Money, Quote, Standing, Terms, Word};
+use mend_keel_store::jobs::Job;
 use mend_keel_store::quotes::{self, Given, NewWord};
 use mend_keel_store::{accounts, owners};
 use rocket::http::ContentType;
 use rocket::{get, post};
 
+use crate::file::boat::BoatFile;
 use crate::file::learned::YardRates;
 use crate::file::quote::{self, Account};
 use crate::file::survey::SurveyFile;
@@ -32,6 +35,8 @@ struct Show {
     parts: Vec<PartView>,
     allowances: Vec<[String; 3]>,
     sum: Vec<[String; 3]>,
+    /// Whole jobs with work left, and its hours: no quote holds them yet.
+    jobs: Vec<(String, String)>,
     given: Vec<GivenView>,
     words: Choices,
     typed: Typed,
@@ -62,6 +67,19 @@ struct GivenView {
     when: String,
     by: String,
     gross: String,
+}
+
+/// Whole jobs that are not done, with their hours at even and at four-in-five odds.
+fn jobs_left(file: &BoatFile) -> Vec<(String, String)> {
+    let left = |id: i64| -> Vec<f64> {
+        file.tasks.iter().filter(|t| t.job_id == Some(id) && t.done_at.is_none()).map(|t| t.p50).collect()
+    };
+    let row = |job: &Job| {
+        let open = left(job.id);
+        let all = whole_job(&open);
+        (!open.is_empty()).then(|| (job.name.clone(), hours([all.p50, all.p80])))
+    };
+    file.jobs.iter().filter_map(row).collect()
 }
 
 fn hours(hours: [f64; 2]) -> String {
@@ -198,6 +216,7 @@ async fn show(
             .map(|a| [papers::quote::trigger(&a.trigger).to_owned(), hours(a.hours), money.band(a.net)])
             .collect(),
         sum: sum_rows(&quote),
+        jobs: jobs_left(&ground.survey.file),
         given: ground
             .given
             .iter()

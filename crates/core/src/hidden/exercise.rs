@@ -1,0 +1,222 @@
+//! Short drills, generated without end: a question with one right answer, and why it is right (handbook 12).
+
+use crate::chance::{Chance, seed_of};
+use crate::choice::choices;
+use crate::error::InputError;
+use crate::finish;
+use crate::geometry::Point;
+use crate::grid::{Joint, Side};
+use crate::reason::{Reason, Verdict};
+use crate::repair::butts::{WIDE, conflict};
+use crate::shape::fair;
+use crate::survey::reading::{FasteningGrade, section_loss};
+
+choices! {
+    /// What is drilled.
+    Kind {
+        Line = "line", "Read a fair line";
+        Butts = "butts", "Lay two butts";
+        Fastening = "fastening", "Judge a fastening";
+        Coat = "coat", "May this coat go on";
+    }
+}
+
+/// A question, its answers, and which is right.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Exercise {
+    pub kind: Kind,
+    pub asks: String,
+    pub answers: Vec<String>,
+    /// By its place among the answers.
+    pub right: usize,
+    pub why: Reason,
+    /// Ticks to be looked at, mm.
+    pub ticks: Vec<Point>,
+}
+
+/// The surface must stay so much warmer than the dew point, °C (handbook 07).
+const ABOVE_DEW: f64 = 3.0;
+/// Ticks of a line, and how far a good one scatters, mm.
+const TICKS: u32 = 9;
+const SCATTER: f64 = 0.3;
+
+/// The `n`th exercise of a kind under a word. Errors cannot come from what is generated here.
+pub fn exercise(kind: Kind, word: &str, n: u32) -> Result<Exercise, InputError> {
+    let mut random = Chance::seeded(seed_of(&format!("{word}/{}/{n}", kind.code()), 20));
+    // The first draws of neighbouring seeds are alike: they are let go by.
+    for _ in 0..4 {
+        random.next_u64();
+    }
+    match kind {
+        Kind::Line => line(&mut random),
+        Kind::Butts => Ok(butts(&mut random)),
+        Kind::Fastening => fastening(&mut random),
+        Kind::Coat => Ok(coat(&mut random)),
+    }
+}
+
+fn line(random: &mut Chance) -> Result<Exercise, InputError> {
+    let (rise, sag) = (0.02 * random.normal(), 12.0 + 25.0 * random.unit());
+    let last = f64::from(TICKS - 1) * 300.0;
+    let curve = |x: f64| 80.0 + rise * x - sag * 4.0 * (x / last) * (1.0 - x / last);
+    // The ends are left good: nothing beyond them speaks against one.
+    let wrong = 2 + random.below(TICKS - 4);
+    let by = (7.0 + 8.0 * random.unit()) * if random.below(2) == 0 { 1.0 } else { -1.0 };
+    let ticks: Vec<Point> = (0..TICKS)
+        .map(|i| {
+            let x = 300.0 * f64::from(i);
+            let off = if i == wrong { by } else { SCATTER * random.normal() };
+            [x, ((curve(x) + off) * 10.0).round() / 10.0]
+        })
+        .collect();
+    let told = fair::fit(&ticks, fair::TOLERANCE, None)?;
+    let off = told.residuals.get(wrong as usize).map_or(0.0, |r| r.abs());
+    Ok(Exercise {
+        kind: Kind::Line,
+        asks: "One tick was misread. Which?".into(),
+        answers: (1..=TICKS).map(|i| format!("tick {i}")).collect(),
+        right: wrong as usize,
+        why: Reason::new("shape.suspect", Verdict::Note, "a fair line through the others passes it by")
+            .source("handbook 04")
+            .value("off the line", off, "mm"),
+        ticks,
+    })
+}
+
+fn butts(random: &mut Chance) -> Exercise {
+    let joint = |strake, bay| Joint { side: Side::Port, strake, bay };
+    let a = joint(4 + random.below(3), 10 + random.below(4));
+    let b = joint(a.strake + 1 + random.below(3), a.bay + random.below(5));
+    let found = conflict(&WIDE, a, b);
+    let why = match found {
+        Some(c) => Reason::new("butts.shift", Verdict::Forbids, c.text()),
+        None => Reason::new("butts.shift", Verdict::For, "far enough apart for open water"),
+    };
+    Exercise {
+        kind: Kind::Butts,
+        asks: format!(
+            "She goes coastal. One butt stands in strake {} aft of frame {}, another in strake {} aft of frame {}. May both stay?",
+            a.strake, a.bay, b.strake, b.bay
+        ),
+        answers: vec!["Both may stay".into(), "They are too close".into()],
+        right: usize::from(found.is_some()),
+        why: why.source("handbook 04"),
+        ticks: Vec::new(),
+    }
+}
+
+fn fastening(random: &mut Chance) -> Result<Exercise, InputError> {
+    let original = 4.0 + f64::from(random.below(5)) * 0.5;
+    let left = ((original * (0.78 + 0.21 * random.unit())) * 10.0).round() / 10.0;
+    let (loss, grade) = section_loss(original, left)?;
+    let right = match grade {
+        FasteningGrade::Good => 0,
+        FasteningGrade::Tired => 1,
+        FasteningGrade::Bad => 2,
+    };
+    Ok(Exercise {
+        kind: Kind::Fastening,
+        asks: format!("Drawn: {left:.1} mm is left of {original:.1} mm, and the wood round it is sound. It is …"),
+        answers: vec!["good".into(), "tired".into(), "bad".into()],
+        right,
+        why: Reason::note("survey.section", "the section is what holds, and it goes with the square of the diameter")
+            .source("handbook 03")
+            .formula("loss = 1 − (d/d0)²")
+            .value("section lost", loss * 100.0, "%"),
+        ticks: Vec::new(),
+    })
+}
+
+fn coat(random: &mut Chance) -> Exercise {
+    let temperature = (8.0 + 14.0 * random.unit()).round();
+    let humidity = (50.0 + 45.0 * random.unit()).round();
+    let surface = (temperature - 4.0 + 5.0 * random.unit()).round();
+    let dew = finish::dew_point(temperature, humidity);
+    let may = surface >= dew + ABOVE_DEW;
+    Exercise {
+        kind: Kind::Coat,
+        asks: format!(
+            "The air is {temperature:.0} °C and {humidity:.0} % humid, the wood’s face {surface:.0} °C. May varnish go on?"
+        ),
+        answers: vec!["Yes".into(), "No: it would bloom".into()],
+        right: usize::from(!may),
+        why: Reason::new(
+            "finish.dew",
+            if may { Verdict::For } else { Verdict::Forbids },
+            "the face stays three degrees above the dew point, or damp settles in the coat",
+        )
+        .source("handbook 07")
+        .value("dew point", dew, "°C")
+        .against("the face", surface, "°C", dew + ABOVE_DEW),
+        ticks: Vec::new(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_answer_can_be_the_right_one_and_the_same_question_is_the_same_again() {
+        for kind in Kind::ALL {
+            let all: Vec<Exercise> = (0..200).map(|n| exercise(*kind, "heron", n).unwrap()).collect();
+            let mut right: Vec<usize> = all.iter().map(|e| e.right).collect();
+            assert!(all.iter().all(|e| e.right < e.answers.len()), "{}", kind.code());
+            right.sort_unstable();
+            right.dedup();
+            assert!(right.len() >= 2, "{}: always {right:?}", kind.code());
+            assert_eq!(exercise(*kind, "heron", 7).unwrap(), all[7]);
+            assert!(all[3] != all[4] || all[4] != all[5], "{}", kind.code());
+        }
+    }
+
+    #[test]
+    fn the_misread_tick_is_the_one_farthest_from_a_parabola_through_the_rest() {
+        for n in 0..60 {
+            let one = exercise(Kind::Line, "curlew", n).unwrap();
+            // A second method: leave each out, and fit a parabola to the rest by least squares; the one left out that is missed most.
+            let missed = |out: usize| {
+                let rest: Vec<Point> = one
+                    .ticks
+                    .iter()
+                    .enumerate()
+                    .filter(|(i, _)| *i != out)
+                    .map(|(_, p)| [p[0] / 1_000.0, p[1]])
+                    .collect();
+                let sum = |f: &dyn Fn(&Point) -> f64| rest.iter().map(f).sum::<f64>();
+                let m: Vec<f64> = (0..5).map(|k| sum(&|p| p[0].powi(k))).collect();
+                let v: Vec<f64> = (0..3).map(|k| sum(&|p| p[1] * p[0].powi(k))).collect();
+                let det = |a: [[f64; 3]; 3]| {
+                    a[0][0] * (a[1][1] * a[2][2] - a[1][2] * a[2][1])
+                        - a[0][1] * (a[1][0] * a[2][2] - a[1][2] * a[2][0])
+                        + a[0][2] * (a[1][0] * a[2][1] - a[1][1] * a[2][0])
+                };
+                let base = [[m[0], m[1], m[2]], [m[1], m[2], m[3]], [m[2], m[3], m[4]]];
+                let by = |column: usize| {
+                    let mut a = base;
+                    (0..3).for_each(|row| a[row][column] = v[row]);
+                    det(a) / det(base)
+                };
+                let (c, b, a) = (by(0), by(1), by(2));
+                let x = one.ticks[out][0] / 1_000.0;
+                (one.ticks[out][1] - (c + b * x + a * x * x)).abs()
+            };
+            let worst = (0..one.ticks.len()).max_by(|a, b| missed(*a).total_cmp(&missed(*b))).unwrap();
+            assert_eq!(worst, one.right, "exercise {n}");
+        }
+    }
+
+    #[test]
+    fn butts_and_coats_are_right_by_hand() {
+        // Magnus by hand at 20 °C and 50 %: 9.3 °C.
+        assert!((finish::dew_point(20.0, 50.0) - 9.26).abs() < 0.05);
+        for n in 0..100 {
+            let one = exercise(Kind::Coat, "w", n).unwrap();
+            let told: Vec<f64> =
+                one.asks.split(|c: char| !c.is_ascii_digit() && c != '-').filter_map(|t| t.parse().ok()).collect();
+            let gamma = (told[1] / 100.0).ln() + 17.62 * told[0] / (243.12 + told[0]);
+            let dew = 243.12 * gamma / (17.62 - gamma);
+            assert_eq!(one.right == 0, told[2] >= dew + 3.0, "{}", one.asks);
+        }
+    }
+}
