@@ -287,8 +287,10 @@ async fn show(desk: &Desk<'_>, by: Option<&str>, typed: Typed, faults: Faults) -
     ahead.sort_by_key(|p| p.from);
     show.next = ahead
         .into_iter()
-        .take(NEXT)
-        .filter_map(|p| {
+        .enumerate()
+        // What somebody set to a day is found again however far ahead it lies.
+        .filter(|(i, p)| *i < NEXT || p.tasks.first().is_some_and(|t| days.contains_key(t)))
+        .filter_map(|(_, p)| {
             let task = *p.tasks.first()?;
             Some(NextView {
                 task,

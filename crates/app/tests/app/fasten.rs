@@ -7,6 +7,7 @@ async fn a_region_is_refastened_and_ticked_off_also_without_signal() {
     let server = Server::demo();
     let b = Browser::open(&server, 390, 844).await;
     b.go("/boats/1/refasten/1").await;
+    b.find(".crossing-cell").await;
     assert_eq!(b.page.find_all(thirtyfour::By::Css(".crossing-cell")).await.unwrap().len(), 4 * 19);
     assert_eq!(b.page.find_all(thirtyfour::By::Css(".crossing-cell.done")).await.unwrap().len(), 6);
     b.find(".crossing-drawing .new-screw").await;

@@ -38,7 +38,7 @@ async fn go_on(b: &Browser, label: &str) {
 fn steps_of_the_readme_are_read_with_what_they_name() {
     assert_eq!(bold(1), ["Brindle Wren"]);
     assert!(code(1)[0].starts_with('P') && code(1)[0].contains(" F"), "{}", code(1)[0]);
-    assert!(bold(2).contains(&"Quick entry".to_owned()) && bold(8) == ["Work", "Plan", "Story"]);
+    assert!(bold(2).contains(&"Quick entry".to_owned()) && bold(8) == ["Work", "Whole jobs", "Plan", "Story"]);
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -132,12 +132,14 @@ async fn the_first_quarter_of_an_hour_runs_as_it_is_written() {
     go_on(&b, &bold(8)[0]).await;
     b.press(&b.find_text(".task button", "Start the clock").await).await;
     b.press(&b.find_text("button", "Stop the clock").await).await;
+    b.press(&b.find_text("main nav a", &bold(8)[1]).await).await;
+    b.find_text("h1", &bold(8)[1]).await;
     b.open_menu().await;
-    b.press(&b.find_text(".yard-nav a", &bold(8)[1]).await).await;
+    b.press(&b.find_text(".yard-nav a", &bold(8)[2]).await).await;
     b.press(&b.find_text("button", "Plan the work").await).await;
     b.find_text("h2", "Done by").await;
     b.go("/boats/1").await;
-    go_on(&b, &bold(8)[2]).await;
+    go_on(&b, &bold(8)[3]).await;
     let told = b.text().await;
     assert!(told.contains(&format!("Decided on {strake}")), "{told}");
     b.close().await;
