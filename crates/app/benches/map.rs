@@ -73,6 +73,8 @@ fn boat(strakes: u32, frames: u32) -> (Boat, Vec<Plank>) {
         frame_sided: 50.0,
         frame_moulded: 60.0,
         waterline_strake: 8,
+        waterline_stem: None,
+        waterline_stern: None,
         shell: made.shell,
         deck: DeckKind::Open,
         numbering: Numbering::default(),

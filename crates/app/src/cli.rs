@@ -10,7 +10,7 @@ use mend_keel_core::edition::Edition;
 use mend_keel_exchange::compute;
 use mend_keel_store::accounts::{self, NewAccount, Role};
 use mend_keel_store::dossier::Names;
-use mend_keel_store::{Act, Store, StoreError, boats};
+use mend_keel_store::{Act, Store, StoreError, boats, species};
 
 use crate::file::survey::SurveyFile;
 use crate::papers::dossier::{self, Refused};
@@ -254,7 +254,9 @@ async fn yard_in(data: &Path) -> Result<Store, String> {
     if !database.exists() {
         return Err(format!("there is no yard in {}", data.display()));
     }
-    Store::open(&database).await.map_err(|e| e.to_string())
+    let store = Store::open(&database).await.map_err(|e| e.to_string())?;
+    species::tell(&store).await.map_err(|e| e.to_string())?;
+    Ok(store)
 }
 
 fn export(boat: String, file: PathBuf, data: Option<PathBuf>) -> Result<(), String> {
@@ -365,10 +367,15 @@ fn take_for(path: &Path, marker: &str, by: &str, fresh: bool) -> Result<(), Stri
 }
 
 async fn open_store(folder: &DataFolder) -> Result<Store, String> {
-    Store::open(&folder.database()).await.map_err(|e| match e {
+    let store = Store::open(&folder.database()).await.map_err(|e| match e {
         StoreError::Unusable(says) => says,
         other => format!("cannot open {}: {other}", folder.database().display()),
-    })
+    })?;
+    // A damaged yard is shown as far as it can be read.
+    if let Err(e) = species::tell(&store).await {
+        rocket::warn!("the yard's own species cannot be read: {e}");
+    }
+    Ok(store)
 }
 
 fn add_user(login: String, name: Option<String>, role: CliRole, data: Option<PathBuf>) -> Result<(), String> {

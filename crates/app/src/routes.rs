@@ -4,7 +4,7 @@ use rocket::Route;
 
 use crate::pages::{
     backups, bench, boats, decide, door, fasten, finish, handbook, hulls, jobs, make, people, plan, practice, rack,
-    seams, search, shape, stores, story, survey, terms, timber, today, work, yard,
+    seams, search, shape, species, stores, story, survey, terms, timber, today, work, yard,
 };
 
 /// Every route but the assets. Who may call one shows in its arguments: `Owner`, `Crew`, `BoatReader`, `User`;
@@ -251,6 +251,12 @@ pub fn routes() -> Vec<Route> {
         rack::buying::page,
         rack::buying::list,
         rack::buying::take,
+        species::list,
+        species::new_form,
+        species::create,
+        species::edit_form,
+        species::change,
+        species::remove,
         stores::list,
         stores::create,
         stores::item,
@@ -258,6 +264,7 @@ pub fn routes() -> Vec<Route> {
         stores::shift,
         stores::open,
         jobs::show,
+        jobs::file,
         jobs::state,
         jobs::stop,
         handbook::contents,

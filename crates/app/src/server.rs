@@ -47,7 +47,7 @@ pub fn build(store: Store, settings: Settings, port: u16) -> Result<Rocket<Build
         .manage(Files::default())
         .attach(SafeHeaders)
         .attach(OwnNames)
-        .attach(Compress)
+        .attach(Compress::default())
         .mount("/", routes![assets::asset, foreign])
         .mount("/", routes::routes())
         .register("/", problem::catchers()))

@@ -16,6 +16,11 @@ impl InputError {
         Self { field: field.into(), message: message.into() }
     }
 
+    /// The field a form has for it, without the place in a list: `taper` of `taper[2]`, `marks` of `marks[0].px`.
+    pub fn root(&self) -> &str {
+        self.field.split(['[', '.']).next().unwrap_or_default()
+    }
+
     /// The same error, seen from one level further out: `width` becomes `plank.width`.
     pub fn within(mut self, outer: &str) -> Self {
         let dot = if outer.is_empty() || self.field.is_empty() { "" } else { "." };

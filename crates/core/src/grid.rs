@@ -246,6 +246,39 @@ impl Numbering {
     }
 }
 
+/// Where the water comes to: the highest strake under it at the stem, amidships and at the stern. A strake that is half under counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Waterline {
+    pub stem: u32,
+    pub middle: u32,
+    pub stern: u32,
+}
+
+impl Waterline {
+    /// The same strake all along.
+    pub fn level(strake: u32) -> Self {
+        Self { stem: strake, middle: strake, stern: strake }
+    }
+
+    /// The highest strake under water at a frame: evenly from the stem to amidships and on to the stern, rounded up.
+    pub fn at(self, frame: u32, frames: u32) -> u32 {
+        let last = f64::from(frames.max(2) - 1);
+        let along = (f64::from(frame.max(1) - 1) / last).min(1.0);
+        let between = |a: u32, b: u32, share: f64| f64::from(a) + (f64::from(b) - f64::from(a)) * share;
+        let strake = if along <= 0.5 {
+            between(self.stem, self.middle, along * 2.0)
+        } else {
+            between(self.middle, self.stern, along * 2.0 - 1.0)
+        };
+        (strake - 1e-9).ceil().max(0.0) as u32
+    }
+
+    /// Whether a place is under water on a hull of so many frames.
+    pub fn covers(self, at: Address, frames: u32) -> bool {
+        at.strake <= self.at(at.frame, frames)
+    }
+}
+
 /// A hull's planking, measured or generated, on which places are found.
 ///
 /// `edges[s][f]` is the girth in mm from the keel to the lower edge of strake `s + 1` at frame `f + 1`,
@@ -320,12 +353,13 @@ impl Shell {
         line[next - 1] + (line[next] - line[next - 1]) * (x - x0) / (x1 - x0)
     }
 
-    /// Area of strakes `from` to `to` of a side, m²: girths at the frames, the frames apart as along her middle line.
+    /// Area of what of a side is `held`, m²: girths at the frames, the frames apart as along her middle line.
     ///
     /// Where planks run in to stem and stern it is a few per cent short.
-    pub fn area(&self, side: Side, from: u32, to: u32) -> f64 {
+    pub fn area(&self, side: Side, held: impl Fn(Address) -> bool) -> f64 {
         let girth = |frame: u32| -> f64 {
-            (from.max(1)..=to.min(self.strake_count())).map(|strake| self.width(Address { side, strake, frame })).sum()
+            let strakes = (1..=self.strake_count()).map(|strake| Address { side, strake, frame });
+            strakes.filter(|at| held(*at)).map(|at| self.width(at)).sum()
         };
         let bays = (1..self.frame_count())
             .map(|f| (girth(f) + girth(f + 1)) / 2.0 * (self.frame_x(f + 1) - self.frame_x(f)).abs());
@@ -418,11 +452,26 @@ mod tests {
         // Two strakes over two bays, 1 m and 2 m long: 0.1 and 0.2 m wide forward, twice that amidships, as at first aft.
         let edges = vec![vec![0.0; 3], vec![100.0, 200.0, 100.0], vec![300.0, 600.0, 300.0]];
         let shell = Shell::new(vec![0.0, 1_000.0, 3_000.0], edges);
-        let area = |from, to| shell.area(Side::Port, from, to);
+        let area = |from, to| shell.area(Side::Port, |at| (from..=to).contains(&at.strake));
         assert!((area(1, 1) - (0.15 + 0.3)).abs() < 1e-12);
         assert!((area(2, 2) - (0.3 + 0.6)).abs() < 1e-12);
         assert!((area(1, 9) - area(1, 1) - area(2, 2)).abs() < 1e-12, "past the sheer there is nothing");
         assert_eq!((area(2, 1), area(0, 2)), (0.0, area(1, 2)));
+    }
+
+    #[test]
+    fn the_waterline_runs_evenly_from_stem_to_midships_to_stern() {
+        // 21 frames: the eleventh stands amidships.
+        let line = Waterline { stem: 4, middle: 8, stern: 6 };
+        assert_eq!([1, 6, 11, 16, 21].map(|frame| line.at(frame, 21)), [4, 6, 8, 7, 6]);
+        // A strake that is half under counts: between frames it is rounded up.
+        assert_eq!((line.at(2, 21), line.at(12, 21)), (5, 8));
+        let at = |strake, frame| line.covers(Address { side: Side::Port, strake, frame }, 21);
+        assert!(at(4, 1) && !at(5, 1) && at(8, 11) && !at(9, 11));
+        let level = Waterline::level(3);
+        assert!((1..=21).all(|frame| level.at(frame, 21) == 3));
+        // One frame, none, and a frame past the last are no reason to fall over.
+        assert_eq!((line.at(1, 1), line.at(0, 0), line.at(99, 21)), (4, 4, 6));
     }
 
     #[test]

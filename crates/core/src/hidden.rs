@@ -15,6 +15,7 @@ use crate::error::InputError;
 use crate::grid::{Address, Construction, Joint, Shell, Side};
 use crate::hull::{self, Generated, Principal};
 use crate::survey::reading::Filler;
+pub use crate::survey::reading::soft_grade as grade;
 use crate::survey::{Cause, Grade};
 
 choices! {
@@ -114,19 +115,6 @@ pub struct Truth {
     pub filled: Vec<Filled>,
     /// Strakes up to this one lie below the waterline.
     pub waterline: u32,
-}
-
-/// Depths at which wood that is soft is graded Watch, Mend and Renew, mm: as the spike grades it (handbook 03).
-const GRADES: [f64; 3] = [1.0, 3.0, 6.0];
-
-/// The grade of wood that is soft so deep.
-pub fn grade(depth: f64) -> Grade {
-    match depth {
-        d if d > GRADES[2] => Grade::Renew,
-        d if d > GRADES[1] => Grade::Mend,
-        d if d > GRADES[0] => Grade::Watch,
-        _ => Grade::Sound,
-    }
 }
 
 fn principal(size: Size) -> Principal {

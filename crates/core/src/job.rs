@@ -1,4 +1,4 @@
-//! Whole jobs beside the repair of a part: a laid deck, panels, a covering board, a spar, rings, a template, a fitting that
+//! Whole jobs beside the repair of a part: a laid deck, panels, a covering board, a spar, rings, a template, a sheer, a fitting that
 //! takes load, and other work. Each is asked for by its figures, and answers with what it measures, what must be there, why,
 //! and its tasks in order (handbook 10).
 
@@ -8,6 +8,7 @@ pub mod fitting;
 pub mod own;
 pub mod panels;
 pub mod ring;
+pub mod sheer;
 pub mod spar;
 pub mod template;
 
@@ -29,6 +30,7 @@ choices! {
         Spar = "spar", "Hollow spar";
         Ring = "ring", "Rings";
         Template = "template", "Template";
+        Sheer = "sheer", "Sheer by eye";
         Fitting = "fitting", "Fitting that takes load";
         Own = "own", "Other work";
     }
@@ -44,6 +46,7 @@ pub enum Spec {
     Spar(spar::Spar),
     Ring(ring::Rings),
     Template(template::Template),
+    Sheer(sheer::Sheer),
     Fitting(fitting::Fitting),
     Own(own::Own),
 }
@@ -136,6 +139,7 @@ impl Spec {
             Self::Spar(_) => JobKind::Spar,
             Self::Ring(_) => JobKind::Ring,
             Self::Template(_) => JobKind::Template,
+            Self::Sheer(_) => JobKind::Sheer,
             Self::Fitting(_) => JobKind::Fitting,
             Self::Own(_) => JobKind::Own,
         }
@@ -150,6 +154,7 @@ impl Spec {
             Self::Spar(spar) => spar.plan(rate),
             Self::Ring(rings) => rings.plan(rate),
             Self::Template(template) => template.plan(rate),
+            Self::Sheer(sheer) => sheer.plan(rate),
             Self::Fitting(fitting) => fitting.plan(rate),
             Self::Own(own) => own.plan(rate),
         }
@@ -175,6 +180,7 @@ mod tests {
             Spec::Spar(spar::tests::topmast()),
             Spec::Ring(ring::tests::hoops()),
             Spec::Template(template::tests::sole()),
+            Spec::Sheer(sheer::tests::hanging()),
             Spec::Fitting(fitting::tests::windlass()),
             Spec::Own(own::tests::haul()),
         ]

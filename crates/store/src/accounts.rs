@@ -66,12 +66,14 @@ pub struct Yard {
     pub inch_denominator: u32,
     /// Simulated instruments are offered, and what they read counts.
     pub stand_ins: bool,
+    /// Guests see hours, who booked them, and what things cost.
+    pub guests_see_costs: bool,
 }
 
 impl Yard {
     /// A yard as it begins: in millimetres, and without stand-ins.
     pub fn named(name: impl Into<String>) -> Self {
-        Self { name: name.into(), unit: "mm".into(), inch_denominator: 16, stand_ins: false }
+        Self { name: name.into(), unit: "mm".into(), inch_denominator: 16, stand_ins: false, guests_see_costs: false }
     }
 }
 
@@ -106,9 +108,10 @@ pub async fn backups(store: &Store) -> Result<(bool, u32)> {
 }
 
 pub async fn yard(store: &Store) -> Result<Yard> {
-    let yard = sqlx::query_as("SELECT name, unit, inch_denominator, stand_ins FROM yard WHERE id = 1")
-        .fetch_optional(store.pool())
-        .await?;
+    let yard =
+        sqlx::query_as("SELECT name, unit, inch_denominator, stand_ins, guests_see_costs FROM yard WHERE id = 1")
+            .fetch_optional(store.pool())
+            .await?;
     Ok(yard.unwrap_or_else(|| Yard::named("The yard")))
 }
 
@@ -255,14 +258,16 @@ impl Work {
 
     pub async fn set_yard(&mut self, yard: &Yard) -> Result<()> {
         sqlx::query(
-            "INSERT INTO yard (id, name, unit, inch_denominator, stand_ins) VALUES (1, ?, ?, ?, ?)
+            "INSERT INTO yard (id, name, unit, inch_denominator, stand_ins, guests_see_costs) VALUES (1, ?, ?, ?, ?, ?)
              ON CONFLICT (id) DO UPDATE SET name = excluded.name, unit = excluded.unit,
-                 inch_denominator = excluded.inch_denominator, stand_ins = excluded.stand_ins",
+                 inch_denominator = excluded.inch_denominator, stand_ins = excluded.stand_ins,
+                 guests_see_costs = excluded.guests_see_costs",
         )
         .bind(&yard.name)
         .bind(&yard.unit)
         .bind(yard.inch_denominator)
         .bind(yard.stand_ins)
+        .bind(yard.guests_see_costs)
         .execute(&mut *self.tx)
         .await?;
         Ok(())

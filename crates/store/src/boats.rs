@@ -4,7 +4,7 @@ use mend_keel_core::grid::edit::Edit;
 use mend_keel_core::grid::member::{self, DeckKind, Form};
 use mend_keel_core::grid::offsets::Offsets;
 use mend_keel_core::grid::plank::PlankPlace;
-use mend_keel_core::grid::{Address, Construction, Joint, JointKind, Numbering, Place, Shell, Side};
+use mend_keel_core::grid::{Address, Construction, Joint, JointKind, Numbering, Place, Shell, Side, Waterline};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::timber::board::Grain;
 use mend_keel_core::work::order::DeckSchool;
@@ -33,8 +33,11 @@ pub struct Boat {
     pub frame_species: String,
     pub frame_sided: f64,
     pub frame_moulded: f64,
-    /// Strakes up to this one lie below the waterline.
+    /// Strakes up to this one lie below the waterline amidships.
     pub waterline_strake: u32,
+    /// At the stem and at the stern, where they were said; else as amidships.
+    pub waterline_stem: Option<u32>,
+    pub waterline_stern: Option<u32>,
     #[sqlx(json)]
     pub shell: Shell,
     #[sqlx(try_from = "String")]
@@ -65,9 +68,17 @@ pub struct Papers {
     pub boat_use: Use,
     pub school: School,
     pub waterline_strake: u32,
+    pub waterline_stem: Option<u32>,
+    pub waterline_stern: Option<u32>,
 }
 
 impl Boat {
+    /// Where the water comes to, at three stations.
+    pub fn waterline(&self) -> Waterline {
+        let middle = self.waterline_strake;
+        Waterline { stem: self.waterline_stem.unwrap_or(middle), middle, stern: self.waterline_stern.unwrap_or(middle) }
+    }
+
     /// Where a frame's after edge lies, mm aft of frame 1: the datum findings are measured from.
     pub fn datum(&self, frame: u32) -> f64 {
         self.shell.frame_x(frame) + self.frame_sided / 2.0
@@ -182,7 +193,7 @@ impl Plank {
     }
 }
 
-const BOAT: &str = "SELECT id, name, construction, boat_use, school, year, length, beam, depth, plank_thickness, plank_species, frame_species, frame_sided, frame_moulded, waterline_strake, shell, deck, numbering, offsets, moulds, deck_school, version, archived, owner FROM boat";
+const BOAT: &str = "SELECT id, name, construction, boat_use, school, year, length, beam, depth, plank_thickness, plank_species, frame_species, frame_sided, frame_moulded, waterline_strake, waterline_stem, waterline_stern, shell, deck, numbering, offsets, moulds, deck_school, version, archived, owner FROM boat";
 const PLANK: &str = "SELECT id, boat_id, side, number AS strake, from_bay, to_bay, thickness, species, year, to_joint, to_seen, grain, finish, fastened, measured, version FROM member WHERE kind = 'plank' AND removed = 0";
 
 /// What a plank is called: `P7, stem to bay 12`.
@@ -341,16 +352,13 @@ impl Work {
             self.renumber_members(boat, edit).await?;
             self.renumber_places(boat, edit, shell).await?;
         }
-        if let Edit::RemoveStrake { strake } = edit
-            && boat.waterline_strake >= *strake
-        {
-            self.set_waterline(boat.id, boat.waterline_strake.saturating_sub(1)).await?;
-        }
-        if let Edit::AddStrake { above } = edit
-            && boat.waterline_strake >= *above
-        {
-            self.set_waterline(boat.id, boat.waterline_strake + 1).await?;
-        }
+        // Each station's highest strake under water keeps its place in the wood.
+        let moved = |strake: u32| match edit {
+            Edit::RemoveStrake { strake: gone } if strake >= *gone => strake.saturating_sub(1),
+            Edit::AddStrake { above } if strake >= *above => strake + 1,
+            _ => strake,
+        };
+        self.set_waterline(boat, moved).await?;
         self.note(Some(boat.id), None, "grid", summary, &json!({ "edit": format!("{edit:?}") })).await?;
         Ok(())
     }
@@ -358,7 +366,7 @@ impl Work {
     /// Keeps what is said of a boat.
     pub async fn set_papers(&mut self, boat: &Boat, papers: &Papers) -> Result<()> {
         sqlx::query(
-            "UPDATE boat SET name = ?, year = ?, owner = ?, boat_use = ?, school = ?, waterline_strake = ? WHERE id = ?",
+            "UPDATE boat SET name = ?, year = ?, owner = ?, boat_use = ?, school = ?, waterline_strake = ?, waterline_stem = ?, waterline_stern = ? WHERE id = ?",
         )
         .bind(&papers.name)
         .bind(papers.year)
@@ -366,12 +374,15 @@ impl Work {
         .bind(papers.boat_use.code())
         .bind(papers.school.code())
         .bind(papers.waterline_strake)
+        .bind(papers.waterline_stem)
+        .bind(papers.waterline_stern)
         .bind(boat.id)
         .execute(&mut *self.tx)
         .await?;
         let body = json!({
             "name": papers.name, "was": boat.name, "year": papers.year, "owner": papers.owner, "use": papers.boat_use,
             "school": papers.school, "waterline_strake": papers.waterline_strake,
+            "waterline_stem": papers.waterline_stem, "waterline_stern": papers.waterline_stern,
         });
         self.note(Some(boat.id), None, "papers", &format!("Her papers: {}", papers.name), &body).await?;
         Ok(())
@@ -392,10 +403,12 @@ impl Work {
         Ok(())
     }
 
-    async fn set_waterline(&mut self, boat: i64, strake: u32) -> Result<()> {
-        sqlx::query("UPDATE boat SET waterline_strake = ? WHERE id = ?")
-            .bind(strake)
-            .bind(boat)
+    async fn set_waterline(&mut self, boat: &Boat, moved: impl Fn(u32) -> u32) -> Result<()> {
+        sqlx::query("UPDATE boat SET waterline_strake = ?, waterline_stem = ?, waterline_stern = ? WHERE id = ?")
+            .bind(moved(boat.waterline_strake))
+            .bind(boat.waterline_stem.map(&moved))
+            .bind(boat.waterline_stern.map(&moved))
+            .bind(boat.id)
             .execute(&mut *self.tx)
             .await?;
         Ok(())

@@ -157,6 +157,8 @@ pub struct Only<'a> {
     pub kinds: &'a [&'a str],
     /// By whom; anybody where it is empty.
     pub by: &'a str,
+    /// Without the hours that were booked.
+    pub without_hours: bool,
 }
 
 /// A boat's story, newest first: the entries up to one, all of them where none is given.
@@ -167,10 +169,10 @@ pub async fn of_boat(store: &Store, boat: i64, upto: Option<i64>, only: Only<'_>
 }
 
 /// A plank's own life line, oldest first: the entries from one on, all of them where none is given.
-pub async fn of_plank(store: &Store, plank: i64, from: Option<i64>) -> Result<Stretch> {
+pub async fn of_plank(store: &Store, plank: i64, from: Option<i64>, only: Only<'_>) -> Result<Stretch> {
     let edge = from.unwrap_or(0);
     let order = ["id >= ? ORDER BY id", "id < ? ORDER BY id DESC"];
-    stretch(store, "member_id", plank, edge, order, Only::default()).await
+    stretch(store, "member_id", plank, edge, order, only).await
 }
 
 /// One page by key, and where its neighbours begin. `[on, back]` say which entries follow the edge and which lie before it.
@@ -183,7 +185,7 @@ async fn stretch(
     only: Only<'_>,
 ) -> Result<Stretch> {
     let kinds = serde_json::to_string(only.kinds)?;
-    let asked = "(?2 = '[]' OR kind IN (SELECT value FROM json_each(?2))) AND (?3 = '' OR by_name = ?3)";
+    let asked = "(?2 = '[]' OR kind IN (SELECT value FROM json_each(?2))) AND (?3 = '' OR by_name = ?3) AND (?6 = 0 OR kind <> 'hours')";
     let page = |columns: &str, order: &str| {
         let order = order.replacen('?', "?4", 1);
         format!("SELECT {columns} FROM event WHERE {whose} = ?1 AND {asked} AND {order} LIMIT ?5")
@@ -194,6 +196,7 @@ async fn stretch(
         .bind(only.by)
         .bind(edge)
         .bind(STRETCH + 1)
+        .bind(only.without_hours)
         .fetch_all(store.pool())
         .await?;
     let further = events.get(STRETCH as usize).map(|event| event.id);
@@ -205,6 +208,7 @@ async fn stretch(
         .bind(only.by)
         .bind(first)
         .bind(STRETCH)
+        .bind(only.without_hours)
         .fetch_all(store.pool())
         .await?;
     Ok(Stretch { events, further, back: before.last().map(|(id,)| *id) })

@@ -36,6 +36,7 @@ pub mod samples;
 pub mod seams;
 pub mod search;
 pub mod shed;
+pub mod species;
 pub mod stores;
 pub mod surveys;
 pub mod tasks;

@@ -146,6 +146,13 @@ impl Work {
             return Err(StoreError::Conflict(format!("there is a {} already", member.name().to_lowercase())));
         }
         let id = self.add_member(boat, member, name, species).await?;
+        // Those like it know how many there are now: pieces of one keel share its length on the drawing.
+        sqlx::query("UPDATE member SET of_count = max(of_count, ?) WHERE boat_id = ? AND kind = ? AND removed = 0")
+            .bind(member.of)
+            .bind(boat)
+            .bind(member.kind.code())
+            .execute(&mut *self.tx)
+            .await?;
         self.note(Some(boat), Some(id), "grid", &format!("Added {name}"), &json!({ "code": member.code() })).await?;
         Ok(id)
     }

@@ -19,6 +19,7 @@ use mend_keel_store::boats::{self, NewBoat};
 use mend_keel_store::decisions::{self, Geometry, NewDecision, NewPiece, PieceState};
 use mend_keel_store::dossier::{self, Names};
 use mend_keel_store::findings::{self, Carried, NewFinding, NewReading};
+use mend_keel_store::history::Only;
 use mend_keel_store::{Act, Store, StoreError, boards, history, members, tasks};
 use serde_json::json;
 use tempfile::TempDir;
@@ -208,8 +209,13 @@ async fn a_planks_life_is_told_from_finding_to_hours() {
     let minutes = tasks::find(&store, boat, task.id).await.unwrap().minutes;
     assert!((minutes - 90.0).abs() < 0.2, "{minutes}");
 
-    let kinds: Vec<String> =
-        history::of_plank(&store, plank, None).await.unwrap().events.into_iter().map(|e| e.kind).collect();
+    let kinds: Vec<String> = history::of_plank(&store, plank, None, Only::default())
+        .await
+        .unwrap()
+        .events
+        .into_iter()
+        .map(|e| e.kind)
+        .collect();
     assert_eq!(kinds, ["finding", "decision", "reserved", "cut", "hours"]);
     assert!(store.check().await.unwrap());
 }
@@ -296,7 +302,7 @@ async fn a_stale_version_is_not_saved() {
     work.commit("/").await.unwrap();
     let kept = findings::find(&store, boat, id).await.unwrap();
     assert_eq!((kept.depth, kept.version), (7.0, 2));
-    let told = history::of_plank(&store, plank, None).await.unwrap().events;
+    let told = history::of_plank(&store, plank, None, Only::default()).await.unwrap().events;
     assert_eq!(told.last().unwrap().corrects, Some(told[0].id), "the correction points at what it corrects");
 }
 
@@ -743,7 +749,7 @@ async fn a_long_story_comes_in_pages_that_miss_nothing_and_tell_nothing_twice() 
     let mut from = None;
     let mut begins = Vec::new();
     loop {
-        let page = history::of_plank(&store, plank, from).await.unwrap();
+        let page = history::of_plank(&store, plank, from, Only::default()).await.unwrap();
         assert_eq!(page.back, begins.last().copied(), "the page before begins where it was opened");
         begins.push(page.events[0].id);
         line.extend(page.events.into_iter().map(|e| e.id));
@@ -774,7 +780,7 @@ async fn a_long_story_comes_in_pages_that_miss_nothing_and_tell_nothing_twice() 
 
     let nothing = history::of_boat(&store, boat, Some(0), history::Only::default()).await.unwrap();
     assert!(nothing.events.is_empty() && nothing.further.is_none() && nothing.back.is_some());
-    let nothing = history::of_plank(&store, plank, Some(i64::MAX)).await.unwrap();
+    let nothing = history::of_plank(&store, plank, Some(i64::MAX), Only::default()).await.unwrap();
     assert!(nothing.events.is_empty() && nothing.back.is_some());
 }
 

@@ -496,14 +496,48 @@ function measures(root) {
         const answer = await fetch(`/boats/${root.dataset.boat}/simulate/${button.dataset.instrument}?at=${encodeURIComponent(at)}${typed}`);
         if (!answer.ok || answer.redirected) throw new Error(String(answer.status));
         const fields = await answer.json();
-        for (const [name, value] of Object.entries(fields)) {
-          const field = root.querySelector(`[name="${name}"]`);
-          if (field && field !== simulated) field.value = value;
-        }
+        fillIn(root, fields);
         show();
         mark(true);
       } catch { told.textContent = "the instrument does not answer: type the figure"; }
     });
+  }
+}
+
+// What was typed stays when somebody goes back to a form: pages are not stored by the browser, so each keeps its own fields for as long as
+// the tab is open. Keys, passwords and files are not among them.
+const TYPED = `typed ${location.pathname}${location.search}`;
+function typedFields() {
+  const forms = [...document.querySelectorAll("form[method=post]")];
+  return forms.flatMap((form, n) => [...form.elements]
+    .filter((e) => e.name && !["hidden", "password", "file", "submit", "button"].includes(e.type))
+    .map((e, k) => ({ key: `${n} ${k} ${e.name}`, field: e })));
+}
+addEventListener("pagehide", () => {
+  const kept = Object.fromEntries(typedFields().map(({ key, field }) => [key, /^(checkbox|radio)$/.test(field.type) ? field.checked : field.value]));
+  try {
+    if (Object.keys(kept).length) sessionStorage.setItem(TYPED, JSON.stringify(kept));
+  } catch { /* a device without room only forgets */ }
+});
+document.addEventListener("alpine:initialized", () => {
+  const way = performance.getEntriesByType("navigation")[0];
+  if (!way || way.type !== "back_forward") return;
+  let kept = {};
+  try { kept = JSON.parse(sessionStorage.getItem(TYPED)) || {}; } catch { return; }
+  for (const { key, field } of typedFields()) {
+    if (!(key in kept)) continue;
+    const [name, now] = /^(checkbox|radio)$/.test(field.type) ? ["checked", field.checked] : ["value", field.value];
+    if (kept[key] === now) continue;
+    field[name] = kept[key];
+    for (const event of ["input", "change"]) field.dispatchEvent(new Event(event, { bubbles: true }));
+  }
+});
+
+// What an instrument says, put into the fields of its names.
+function fillIn(root, said) {
+  for (const [name, value] of Object.entries(said)) {
+    const field = root.querySelector(`[name="${name}"]`);
+    if (field) field.value = value;
   }
 }
 
@@ -524,10 +558,7 @@ function askHull(root, show) {
       const answer = await fetch(`/boats/${root.dataset.boat}/ask`, { method: "POST", body });
       if (!answer.ok || answer.redirected) throw new Error(String(answer.status));
       const fields = await answer.json();
-      for (const [name, value] of Object.entries(fields)) {
-        const field = root.querySelector(`[name="${name}"]`);
-        if (field) field.value = value;
-      }
+      fillIn(root, fields);
       told.textContent = fields.told;
       show();
     } catch { told.textContent = "she cannot be asked here: type a place of her planking"; }
@@ -562,7 +593,7 @@ function pickPhotos(component, event) {
 
 // Marking a finding on its part: a draft is drawn, the points go into the form's text.
 function findingForm() {
-  const how = { line: "Drag along it, or tap its points from tip to tip.", area: "Drag a box round it, or tap its middle.", point: "Tap it." };
+  const how = { line: "Drag along it, or tap its points from tip to tip.", area: "Drag a box round it, or tap its middle.", point: "Tap it; more taps make a row." };
   const DRAG_FROM = 8; // mm: less is a tap
   const TAP_BOX = [40, 20]; // mm each way round a tap
   return {
@@ -604,7 +635,6 @@ function findingForm() {
           : [a[0] - TAP_BOX[0], a[0] + TAP_BOX[0], Math.max(0, a[1] - TAP_BOX[1]), Math.min(Number(this.svg.dataset.top), a[1] + TAP_BOX[1])];
         return [[x0, y0], [x1, y0], [x1, y1], [x0, y1]];
       }
-      if (this.extent() === "point") return [b];
       return dragged ? [a, b] : [...this.points, b];
     },
     mark(end) {
@@ -632,18 +662,19 @@ function findingForm() {
       if (!points.length) return;
       const { from, room, top } = this.svg.dataset;
       const place = (p) => [p[0] - Number(from) + Number(room), Number(top) - p[1] + Number(room)];
-      let mark;
-      if (points.length === 1) {
-        mark = document.createElementNS(SVG_NS, "circle");
-        const [cx, cy] = place(points[0]);
-        mark.setAttribute("cx", cx);
-        mark.setAttribute("cy", cy);
-        mark.setAttribute("r", 7);
+      if (points.length === 1 || this.extent() === "point") {
+        for (const [cx, cy] of points.map(place)) {
+          const dot = document.createElementNS(SVG_NS, "circle");
+          dot.setAttribute("cx", cx);
+          dot.setAttribute("cy", cy);
+          dot.setAttribute("r", 7);
+          this.draft.append(dot);
+        }
       } else {
-        mark = document.createElementNS(SVG_NS, this.isArea() ? "polygon" : "polyline");
+        const mark = document.createElementNS(SVG_NS, this.isArea() ? "polygon" : "polyline");
         mark.setAttribute("points", points.map((p) => place(p).join(",")).join(" "));
+        this.draft.append(mark);
       }
-      this.draft.append(mark);
     },
     photoPicked(event) { pickPhotos(this, event); },
   };

@@ -185,7 +185,7 @@ function layoutDrag() {
       joint.setAttribute("transform", `translate(${middle(bay) - middle(Number(joint.dataset.home))} 0)`);
       const field = this.box.querySelector("[name=layout]");
       field.value = this.changed(field.value, joint.dataset.part, joint.dataset.which, bay);
-      const html = await this.ask(`${this.box.dataset.check}?layout=${encodeURIComponent(field.value)}`);
+      const html = await this.ask(`${this.box.dataset.check}layout=${encodeURIComponent(field.value)}`);
       if (html === null) return;
       this.answer = html;
       if (this.held) this.tell(html);

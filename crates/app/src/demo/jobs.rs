@@ -18,11 +18,14 @@ use super::survey;
 /// Half breadths of Lady Teasel's foredeck as they were taken, every 500 mm from the stem.
 const FOREDECK: [f64; 6] = [100.0, 380.0, 610.0, 790.0, 920.0, 1_000.0];
 
+fn foredecks_edge() -> Vec<Point> {
+    FOREDECK.iter().enumerate().map(|(n, y)| [500.0 * n as f64, *y]).collect()
+}
+
 fn foredeck() -> Deck {
-    let outline: Vec<Point> = FOREDECK.iter().enumerate().map(|(n, y)| [500.0 * n as f64, *y]).collect();
     Deck {
         laid: Job {
-            outline,
+            outline: foredecks_edge(),
             king: 130.0,
             cover: 110.0,
             plank: 48.0,
@@ -43,13 +46,12 @@ fn foredeck() -> Deck {
 }
 
 fn covering() -> Edge {
-    let outer: Vec<Point> = FOREDECK.iter().enumerate().map(|(n, y)| [500.0 * n as f64, *y]).collect();
     let from_centre = |by: f64| {
         let at = |(n, y): (usize, &f64)| [500.0 * n as f64, y - 110.0 + if n == 3 { by } else { 0.0 }];
         FOREDECK.iter().enumerate().skip(1).map(at).collect()
     };
     Edge {
-        outer,
+        outer: foredecks_edge(),
         width: 110.0,
         thickness: 20.0,
         species: "true_mahogany".into(),

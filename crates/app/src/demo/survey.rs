@@ -190,7 +190,7 @@ async fn draw(store: &Store, file: &BoatFile, start: Timestamp) -> Result<()> {
     ];
     for (n, (region, picked, drawn, sick)) in regions.into_iter().enumerate() {
         let seed = 1929 + n as u64;
-        let population = sample::population(&file.boat.shell, file.boat.waterline_strake, region);
+        let population = sample::population(&file.boat.shell, file.boat.waterline(), region);
         let picks = sample::draw(&population, &BTreeSet::new(), picked, seed);
         let mut work = store.begin(act(TOBIAS, at(start, 10, 1))).await?;
         work.add_picks(file.boat.id, region, &picks, seed as i64).await?;

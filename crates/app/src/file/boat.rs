@@ -6,7 +6,7 @@ use mend_keel_core::InputError;
 use mend_keel_core::fastening::{self, pattern::OldHole, record::Fastened};
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::grid::plank::Hole;
-use mend_keel_core::grid::{Address, Joint, MemberCell, Place};
+use mend_keel_core::grid::{Address, Joint, MemberCell, Place, Side};
 use mend_keel_core::practice::Practice;
 use mend_keel_core::repair::butts::{self, Rule, Violation};
 use mend_keel_core::survey::mark::Cell;
@@ -240,7 +240,7 @@ impl BoatFile {
     pub fn weighed(&self, finding: &Finding) -> Weighed {
         let member = self.part_at(&finding.place).map_or(MemberKind::Plank, |part| part.kind());
         let below_waterline = match finding.address() {
-            Some(at) => self.is_below_waterline(at.strake),
+            Some(at) => self.is_below_waterline(at),
             None => member.is_below_waterline(),
         };
         Weighed { kind: finding.kind, grade: finding.grade, certainty: finding.certainty, member, below_waterline }
@@ -313,8 +313,19 @@ impl BoatFile {
         butts::check(&self.butt_rule(), &self.joints)
     }
 
-    pub fn is_below_waterline(&self, strake: u32) -> bool {
-        strake <= self.boat.waterline_strake
+    pub fn is_below_waterline(&self, at: Address) -> bool {
+        self.boat.waterline().covers(at, self.boat.shell.frame_count())
+    }
+
+    /// Whether any of a plank is under water.
+    pub fn is_plank_below(&self, plank: &Plank) -> bool {
+        self.is_stretch_below(plank.side, plank.strake, |frame| plank.covers(frame))
+    }
+
+    /// Whether any of a strake is under water at the frames that are `held`.
+    pub fn is_stretch_below(&self, side: Side, strake: u32, held: impl Fn(u32) -> bool) -> bool {
+        let frames = (1..=self.boat.shell.frame_count()).filter(|frame| held(*frame));
+        frames.map(|frame| Address { side, strake, frame }).any(|at| self.is_below_waterline(at))
     }
 
     /// Checks an address and finds its plank.

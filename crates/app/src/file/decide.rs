@@ -10,16 +10,19 @@ use mend_keel_core::repair::decide::member::{self, Class, Curve};
 use mend_keel_core::repair::decide::{self, Case, Found, RepairOption, Skin, Timber, Wood, alone};
 use mend_keel_core::repair::graving::{Backing, Damage, DamageKind, Patch};
 use mend_keel_core::shape::frame;
+use mend_keel_core::shape::spiling::{Capture, RibTick};
 use mend_keel_core::survey::{Cause, Grade, mark};
 use mend_keel_core::timber::{board, species};
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::StoreError;
 use mend_keel_store::boats::Plank;
+use mend_keel_store::captures::CaptureRow;
 use mend_keel_store::decisions::{Geometry, NewDecision, NewPiece};
 use mend_keel_store::members::MemberRow;
 use serde_json::json;
 
 use crate::file::boat::{Asking, BoatFile};
+use crate::file::shape;
 
 /// What is decided on: a plank of a hull with seams, or any other part.
 #[derive(Debug, Clone, Copy)]
@@ -53,6 +56,11 @@ impl<'f> Subject<'f> {
             Self::Plank(plank) | Self::Panel(plank, _) => plank.name(),
             Self::Member(member) => member.name.clone(),
         }
+    }
+
+    /// Whether somebody said what wood it is of.
+    pub fn timber_known(&self) -> bool {
+        species::find(self.species()).is_ok()
     }
 
     fn species(&self) -> &str {
@@ -191,7 +199,7 @@ pub fn case<'f>(file: &'f BoatFile, plank: &Plank, school: School) -> std::resul
         recorded_holes: file.recorded_holes(plank),
         causes: untreated_causes(file, plank.id),
         moisture: findings.iter().filter_map(|(f, _)| f.moisture).reduce(f64::max),
-        below_waterline: file.is_below_waterline(plank.strake),
+        below_waterline: file.is_plank_below(plank),
         durability: species::find(&plank.species).ok().map(|s| s.decay),
         between: file.boat.construction.between(),
         assumed_ends: file.assumed_ends(plank),
@@ -262,7 +270,7 @@ pub fn member_case(
     let crossed = matches!(kind, MemberKind::Frame | MemberKind::Floor);
     let below_waterline = match subject {
         Subject::Member(_) => kind.is_below_waterline(),
-        Subject::Plank(p) | Subject::Panel(p, _) => file.is_below_waterline(p.strake),
+        Subject::Plank(p) | Subject::Panel(p, _) => file.is_plank_below(p),
     };
     Ok(member::Case {
         kind,
@@ -277,9 +285,7 @@ pub fn member_case(
         moisture: file.found_on(id).filter_map(|f| f.moisture).reduce(f64::max),
         below_waterline,
         curve: match subject {
-            Subject::Member(m) if m.kind == MemberKind::Frame => {
-                frame_shape(file, m.number).map_or(Curve::Unknown, |f| f.curve())
-            }
+            Subject::Member(m) => frame_shape(file, m).map_or(Curve::Unknown, |f| f.curve(m.width)),
             _ => Curve::Unknown,
         },
         skin: (class == Class::Panel && kind == MemberKind::Plank).then(|| skin(file)),
@@ -352,14 +358,28 @@ pub fn alike<'f>(file: &'f BoatFile, subject: &Subject<'_>) -> Vec<&'f MemberRow
         .collect()
 }
 
-/// A frame's shape out of the table of offsets, where there is one that reaches it. Station 1 is taken to stand at frame 1.
-pub fn frame_shape(file: &BoatFile, number: u32) -> Option<frame::FrameShape> {
-    let offsets = file.boat.offsets.as_ref()?;
+/// The template that was taken of a frame, a floor or a beam, the newest.
+pub fn template(file: &BoatFile, member: i64) -> Option<(&CaptureRow, &[RibTick])> {
+    let ribs = file.captures.iter().filter(|c| c.member_id == member).filter_map(|c| match &c.capture {
+        Capture::Rib { ticks, .. } => Some((c, ticks.as_slice())),
+        _ => None,
+    });
+    ribs.max_by_key(|(c, _)| c.id)
+}
+
+/// The shape of a frame, a floor or a beam by its template; a frame's else out of the table of offsets, where there is one that reaches
+/// it. Station 1 is taken to stand at frame 1.
+pub fn frame_shape(file: &BoatFile, m: &MemberRow) -> Option<frame::FrameShape> {
+    if let Some((row, ticks)) = template(file, m.id) {
+        let (_, pattern) = shape::plan(file, row).ok()?;
+        return Some(frame::taken(&pattern, ticks));
+    }
+    let offsets = file.boat.offsets.as_ref().filter(|_| m.kind == MemberKind::Frame)?;
     let shell = &file.boat.shell;
-    if number == 0 || number > shell.frame_count() {
+    if m.number == 0 || m.number > shell.frame_count() {
         return None;
     }
-    frame::shape(offsets, shell.frame_x(number), shell.frame_space()).ok()
+    frame::shape(offsets, shell.frame_x(m.number), shell.frame_space()).ok()
 }
 
 /// An option as the decision and the pieces that are kept of it, with what it was decided on. `against`: why it is done against a

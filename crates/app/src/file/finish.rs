@@ -2,7 +2,7 @@
 
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::finish::{self, Recipe, Step};
-use mend_keel_core::grid::{Address, Side};
+use mend_keel_core::grid::{Address, Side, Waterline};
 use mend_keel_store::boats::Boat;
 use mend_keel_store::plans::{Coat, Drying, NewCoat, Plan};
 use mend_keel_store::recipes::{self, Own};
@@ -101,31 +101,35 @@ pub struct Stretch {
     /// m², by her grid.
     pub area: f64,
     sides: &'static [Side],
-    strakes: (u32, u32),
+    /// Under water, above it, or both.
+    under: Option<bool>,
+    waterline: Waterline,
+    frames: u32,
 }
 
 impl Stretch {
     /// Whether a place of her planking lies in it.
     pub fn holds(&self, at: Address) -> bool {
-        self.sides.contains(&at.side) && (self.strakes.0..=self.strakes.1).contains(&at.strake)
+        let under = self.waterline.covers(at, self.frames);
+        self.sides.contains(&at.side) && self.under.is_none_or(|asked| asked == under)
     }
 }
 
 /// What of her planking is coated as one, with its area by the grid.
 pub fn stretches(boat: &Boat) -> Vec<Stretch> {
     let shell = &boat.shell;
-    let (keel, water, sheer) = (1, boat.waterline_strake, shell.strake_count());
-    let stretch = |code, label, sides: &'static [Side], strakes: (u32, u32)| {
-        let area = sides.iter().map(|side| shell.area(*side, strakes.0, strakes.1)).sum();
-        Stretch { code, label, area, sides, strakes }
+    let stretch = |code, label, sides: &'static [Side], under: Option<bool>| {
+        let (waterline, frames) = (boat.waterline(), shell.frame_count());
+        let mut made = Stretch { code, label, area: 0.0, sides, under, waterline, frames };
+        made.area = sides.iter().map(|side| shell.area(*side, |at| made.holds(at))).sum();
+        made
     };
-    let above = (water + 1, sheer);
     let all = [
-        stretch("topsides_port", "Topsides, port", &[Side::Port], above),
-        stretch("topsides_starboard", "Topsides, starboard", &[Side::Starboard], above),
-        stretch("topsides", "Topsides, both sides", &Side::BOTH, above),
-        stretch("bottom", "Bottom, both sides", &Side::BOTH, (keel, water.min(sheer))),
-        stretch("hull", "All planking outside", &Side::BOTH, (keel, sheer)),
+        stretch("topsides_port", "Topsides, port", &[Side::Port], Some(false)),
+        stretch("topsides_starboard", "Topsides, starboard", &[Side::Starboard], Some(false)),
+        stretch("topsides", "Topsides, both sides", &Side::BOTH, Some(false)),
+        stretch("bottom", "Bottom, both sides", &Side::BOTH, Some(true)),
+        stretch("hull", "All planking outside", &Side::BOTH, None),
     ];
     all.into_iter().filter(|s| s.area > 0.0).collect()
 }

@@ -69,7 +69,7 @@ fn runs(kind: FindingKind) -> bool {
 
 /// Whether new wood takes the place of what was found, once it is done as decided.
 fn takes_away(kind: OptionKind) -> bool {
-    kind.takes_out() || matches!(kind, OptionKind::Graving | OptionKind::PanelPatch | OptionKind::LayerPatch)
+    kind.takes_out() || kind.lets_in()
 }
 
 /// Highest moisture that somebody measured on a finding; simulated readings are no measurement.

@@ -31,11 +31,6 @@ fn bays(file: &BoatFile, finding: &Finding, at: Address) -> Vec<Address> {
     all
 }
 
-/// New wood that takes the place of what was found, and no more than that.
-fn lets_in(kind: OptionKind) -> bool {
-    matches!(kind, OptionKind::Graving | OptionKind::PanelPatch | OptionKind::LayerPatch)
-}
-
 /// Everything that was done on a hull.
 pub async fn work(store: &Store, hull: &Hull) -> Result<Work, StoreError> {
     let survey = SurveyFile::load(store, hull.boat_id).await?;
@@ -49,7 +44,7 @@ pub async fn work(store: &Store, hull: &Hull) -> Result<Work, StoreError> {
         if finding.cause_treated.is_some() {
             work.treated.push(Treated { at, cause: finding.cause });
         }
-        if file.decision(finding.member_id).is_some_and(|d| lets_in(d.kind)) {
+        if file.decision(finding.member_id).is_some_and(|d| d.kind.lets_in()) {
             let one = |at: &Address| Decided {
                 side: at.side,
                 strake: at.strake,
@@ -59,7 +54,7 @@ pub async fn work(store: &Store, hull: &Hull) -> Result<Work, StoreError> {
             work.decided.extend(cells.iter().map(one));
         }
     }
-    for decision in file.decisions.iter().filter(|d| d.kind.takes_out() && !lets_in(d.kind)) {
+    for decision in file.decisions.iter().filter(|d| d.kind.takes_out()) {
         if let Some(plank) = file.planks.iter().find(|p| p.id == decision.member_id) {
             let whole = (plank.from_bay.unwrap_or(1), plank.to_bay.unwrap_or(last));
             // A new length reaches at least over what was found.

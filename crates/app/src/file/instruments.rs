@@ -52,7 +52,7 @@ pub fn read(name: &str, file: &BoatFile, place: &Place, part: &Part<'_>, taken: 
     let near = |kind: fn(FindingKind) -> bool| {
         file.findings.iter().any(|f| f.member_id == part.member_id() && f.grade > Grade::Sound && kind(f.kind))
     };
-    let below = part.kind().is_below_waterline() || place.shell().is_some_and(|at| file.is_below_waterline(at.strake));
+    let below = part.kind().is_below_waterline() || place.shell().is_some_and(|at| file.is_below_waterline(at));
     let wetness = 14.0 + if below { 5.0 } else { 0.0 } + if near(FindingKind::spreads) { 9.0 } else { 0.0 };
     let worn = if near(|k| k == FindingKind::SickFastening) { 0.3 } else { 0.06 };
     let mut fields = instrument.fields(wetness, worn, &mut Chance::seeded(seed));

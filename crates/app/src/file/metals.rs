@@ -84,7 +84,7 @@ pub fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
         Some(Item {
             name: format!("fastening drawn at {}", boat.shown(at)),
             metal: metals::find(of_reading(*metal)?).ok()?,
-            zone: zone(survey.file.is_below_waterline(at.strake)),
+            zone: zone(survey.file.is_below_waterline(at)),
             area: metals::head_area(*original),
             at: survey.file.boat.shell.spot(at, survey.file.boat.beam)?,
             in_wood: true,
@@ -102,7 +102,7 @@ pub fn recorded(survey: &SurveyFile, all: &Recorded) -> Vec<Item> {
             Some(Item {
                 name: format!("new fastenings at {}", boat.shown(at)),
                 metal: metals::find(&region.metal).ok()?,
-                zone: zone(survey.file.is_below_waterline(d.strake)),
+                zone: zone(survey.file.is_below_waterline(at)),
                 area: holding * metals::head_area(shank),
                 at: survey.file.boat.shell.spot(at, survey.file.boat.beam)?,
                 in_wood: true,
@@ -149,7 +149,7 @@ fn on_record(survey: &SurveyFile, oak: bool, renewed: &impl Fn(Address) -> bool)
         for record in record::at(&survey.file.fastened, at) {
             let (Ok(metal), Some(spot)) = (metals::find(&record.metal), shell.spot(at, boat.beam)) else { continue };
             let shank = record.diameter.unwrap_or_else(|| fastening::shank_for(boat.plank_thickness));
-            let below = survey.file.is_below_waterline(at.strake);
+            let below = survey.file.is_below_waterline(at);
             items.push(Item {
                 name: fastened_name(record),
                 metal,

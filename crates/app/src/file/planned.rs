@@ -140,9 +140,7 @@ impl Named {
             rest::Of::Coats(n) => self.coats.get(n).cloned().unwrap_or_default(),
         }
     }
-}
 
-impl Named {
     /// Everything of the rest in words, with where it is done.
     pub fn all(&self, rest: &Rest, boat: i64) -> Vec<(String, String)> {
         let mut all = Vec::new();

@@ -36,7 +36,7 @@ fn code(region: Region) -> String {
 /// A region with what was drawn of it and what that says.
 pub fn region_view(survey: &SurveyFile, region: Region, units: Units) -> RegionView {
     let boat = &survey.file.boat;
-    let population = sample::population(&boat.shell, boat.waterline_strake, region);
+    let population = sample::population(&boat.shell, boat.waterline(), region);
     let picks: Vec<_> = survey.picks.iter().filter(|p| p.region() == region).collect();
     let drawn: Vec<_> = picks.iter().filter(|p| p.reading_id.is_some()).collect();
     let bad = drawn.iter().filter(|p| p.bad).count();

@@ -160,7 +160,7 @@ impl SeamFile {
             plank_width: at.wood(&boat.shell),
             shrinkage: shrinkage_at(wood.shrinkage_radial, wood.shrinkage_tangential, assumed.ring_angle),
             now: read.or(assumed.now).unwrap_or(UNTOLD),
-            service: if self.file().is_below_waterline(strake) { assumed.below } else { assumed.above },
+            service: if self.file().is_below_waterline(middle) { assumed.below } else { assumed.above },
             seam_width: width.unwrap_or_else(|| seam::first_width(thickness)),
             filling,
             rated: ELASTOMER_GIVE,

@@ -81,6 +81,8 @@ pub fn caulked(file: &BoatFile) -> bool {
 }
 
 pub fn allowances(file: &BoatFile, part: i64) -> Allowances {
-    let eased = if caulked(file) { mend_keel_core::seam::first_width(thickness(file, part)) / 2.0 } else { 0.0 };
+    let seamed = file.members.iter().find(|m| m.id == part).is_none_or(|m| m.kind.is_planking());
+    let eased =
+        if seamed && caulked(file) { mend_keel_core::seam::first_width(thickness(file, part)) / 2.0 } else { 0.0 };
     Allowances { caulking: eased, ..Allowances::default() }
 }

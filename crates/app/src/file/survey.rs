@@ -1,7 +1,7 @@
 //! A boat's survey: everything found and read, and what follows from it.
 
 use std::collections::HashSet;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use mend_keel_core::fastening;
 use mend_keel_core::geometry::{extent, size_of};
@@ -37,7 +37,7 @@ pub struct SurveyFile {
     pub past: Vec<PastRepair>,
     pub picks: Vec<Pick>,
     /// What is within the drawing of her shell, once it was drawn.
-    inside: OnceLock<String>,
+    inside: OnceLock<Arc<str>>,
 }
 
 impl BoatFile {
@@ -359,7 +359,12 @@ impl SurveyFile {
         }
         let violations = file.violations();
         let map = self.map(&violations, layers, selected, layer);
-        map.with_inside(self.inside.get_or_init(|| map.inside()))
+        map.with_inside(self.inside.get_or_init(|| map.inside().into()))
+    }
+
+    /// What is drawn within the planking map, once it was drawn: the same while nothing was committed.
+    pub fn inside(&self) -> Option<Arc<str>> {
+        self.inside.get().cloned()
     }
 
     fn map<'m>(

@@ -568,11 +568,7 @@ pub async fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Res
     if faults.is_empty() {
         match heavy::compute(|| compute::run(contract(tool.name), Value::Object(input))).await? {
             Ok(output) => answer = output,
-            Err(e) => {
-                // An error inside a list belongs to the field the list was typed in.
-                let field = e.field.split(['[', '.']).next().unwrap_or_default().to_owned();
-                faults.add_under(&field, e);
-            }
+            Err(e) => faults.add_listed(&e),
         }
     }
     let good = faults.is_empty();

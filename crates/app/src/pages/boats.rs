@@ -5,7 +5,7 @@ use mend_keel_core::grid::Construction;
 use mend_keel_core::grid::member::{DeckKind, Rig};
 use mend_keel_core::hull::{self, Principal};
 use mend_keel_core::practice::{School, Use};
-use mend_keel_core::timber::species;
+use mend_keel_core::timber::species::{self, UNKNOWN};
 use mend_keel_core::{InputError, chance};
 use mend_keel_store::boats::{self, Boat, NewBoat, Papers};
 use rocket::{get, post};
@@ -13,7 +13,7 @@ use rocket::{get, post};
 use crate::file::boat::BoatFile;
 use crate::web::auth::{Crew, Owner};
 use crate::web::changed::Kept;
-use crate::web::choices::{Choices, pairs, species_choices};
+use crate::web::choices::{Choices, pairs, timber_choices};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, Result};
 use crate::web::form::{Faults, NAME_LIMIT, Posted, Reader, Submission, Typed};
@@ -70,13 +70,16 @@ struct PapersPage {
 
 /// A boat's papers as they stand.
 fn papers_kept(boat: &Boat) -> Kept {
+    let said = |strake: Option<u32>| strake.map_or(String::new(), |s| s.to_string());
     Kept::default()
         .text("name", "Name", boat.name.clone())
         .text("year", "Built in", boat.year.map_or(String::new(), |y| y.to_string()))
         .text("owner", "Owner", boat.owner.clone())
         .choice("boat_use", "Use", boat.boat_use.code(), &pairs(Use::ALL, Use::code, Use::label))
         .choice("school", "School", boat.school.code(), &pairs(School::ALL, School::code, School::label))
-        .text("waterline_strake", "Under water up to strake", boat.waterline_strake.to_string())
+        .text("waterline_strake", "Under water amidships", boat.waterline_strake.to_string())
+        .text("waterline_stem", "at the stem", said(boat.waterline_stem))
+        .text("waterline_stern", "at the stern", said(boat.waterline_stern))
 }
 
 fn papers_page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> PapersPage {
@@ -111,12 +114,15 @@ pub async fn keep_papers(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) ->
     let owner = read.text("owner", NAME_LIMIT);
     let boat_use = read.choice("boat_use", Use::from_code);
     let school = read.choice("school", School::from_code);
-    let waterline_strake = read.whole("waterline_strake", 0, file.boat.shell.strake_count());
+    let strakes = file.boat.shell.strake_count();
+    let waterline_strake = read.whole("waterline_strake", 0, strakes);
+    let waterline_stem = read.optional_whole("waterline_stem", 0, strakes);
+    let waterline_stern = read.optional_whole("waterline_stern", 0, strakes);
     let (Some(boat_use), Some(school), true) = (boat_use, school, read.faults.is_empty()) else {
         return render_faulty(&papers_page(&desk, &file, posted.form.typed(), read.faults));
     };
     posted.still("Her papers", &papers_kept(&file.boat))?;
-    let new = Papers { name, year, owner, boat_use, school, waterline_strake };
+    let new = Papers { name, year, owner, boat_use, school, waterline_strake, waterline_stem, waterline_stern };
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_papers(&file.boat, &new).await?;
     let location = format!("/boats/{id}/papers");
@@ -158,7 +164,7 @@ fn form(desk: &Desk<'_>, typed: Typed, faults: Faults) -> New {
         constructions: pairs(Construction::ALL, Construction::code, Construction::label),
         uses: pairs(Use::ALL, Use::code, Use::label),
         schools: pairs(School::ALL, School::code, School::label),
-        species: species_choices(),
+        species: timber_choices(),
         decks: pairs(DeckKind::ALL, DeckKind::code, DeckKind::label),
         rigs: pairs(Rig::ALL, Rig::code, Rig::label),
     }
@@ -170,8 +176,8 @@ pub fn new_form(desk: Desk<'_>, _who: Crew) -> Result {
         ("frames", "24"),
         ("strakes", "12"),
         ("construction", "carvel_caulked"),
-        ("plank_species", "western_larch"),
-        ("frame_species", "white_oak"),
+        ("plank_species", UNKNOWN),
+        ("frame_species", UNKNOWN),
         ("boat_use", "coastal"),
         ("deck", "laid_straight"),
         ("rig", "none"),
@@ -202,8 +208,8 @@ fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoat, Faul
     let deck = read.optional_choice("deck", DeckKind::from_code).unwrap_or(DeckKind::Open);
     let rig = read.optional_choice("rig", Rig::from_code).unwrap_or(Rig::None);
     let year = read.optional_whole("year", 1000, 2100).map(i64::from);
-    let plank_species = read.choice("plank_species", |id| species::find(id).ok());
-    let frame_species = read.choice("frame_species", |id| species::find(id).ok());
+    let plank_species = read.choice("plank_species", species::or_unknown);
+    let frame_species = read.choice("frame_species", species::or_unknown);
     let (length, beam, depth) = (read.size("length"), read.size("beam"), read.size("depth"));
     let plank_thickness = read.size("plank_thickness");
     let frames = read.whole("frames", hull::MIN_FRAMES, hull::MAX_FRAMES);
@@ -241,8 +247,8 @@ fn read(desk: &Desk<'_>, form: &Submission) -> std::result::Result<NewBoat, Faul
         beam,
         depth,
         plank_thickness,
-        plank_species: plank_species.id.clone(),
-        frame_species: frame_species.id.clone(),
+        plank_species,
+        frame_species,
         frame_sided,
         frame_moulded,
         waterline_strake: strakes * 6 / 10,

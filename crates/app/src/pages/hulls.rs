@@ -1,7 +1,5 @@
 //! Practice hulls: made from a word, asked with hands and instruments at a price, and uncovered at the end.
 
-use std::collections::HashMap;
-
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Address;
@@ -244,11 +242,7 @@ pub async fn show(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
         })
         .await?
         .map_err(broken)?;
-        let mut said: HashMap<Address, Grade> = HashMap::new();
-        for claim in &work.claims {
-            let worst = said.entry(claim.at).or_insert(Grade::Sound);
-            *worst = (*worst).max(claim.grade);
-        }
+        let said = work.said();
         page.svg = drawing::draw(&truth, |at| said.get(&at).copied().unwrap_or(Grade::Sound));
         page.facts = facts(&told);
         page.lessons = views(&told.lessons, desk.units);

@@ -1,6 +1,7 @@
 //! Long work as it goes on: how far it is, and a button that stops it with the best found so far.
 
 use askama::Template;
+use rocket::http::ContentType;
 use rocket::{State, get, post};
 use serde_json::json;
 
@@ -20,13 +21,20 @@ struct Show {
 }
 
 #[get("/jobs/<id>")]
-pub fn show(desk: Desk<'_>, _who: Crew, jobs: &State<Jobs>, id: &str) -> Result {
+pub fn show(desk: Desk<'_>, _who: User, jobs: &State<Jobs>, id: &str) -> Result {
     let standing = jobs.standing(id, desk.user.account.id).ok_or(AppError::NotFound("work going on"))?;
     if let Some(location) = standing.location {
         return Ok(Answer::Go(location));
     }
     let page = desk.page(&standing.title, "rack");
     render(&Show { page, id: id.to_owned(), title: standing.title, failed: standing.failed.unwrap_or_default() })
+}
+
+/// What it made, for whoever asked for it.
+#[get("/jobs/<id>/file")]
+pub fn file(user: User, jobs: &State<Jobs>, id: &str) -> Result {
+    let (name, bytes) = jobs.file(id, user.account.id).ok_or(AppError::NotFound("file"))?;
+    Ok(Answer::File(name, ContentType::PDF, bytes.to_vec()))
 }
 
 /// For the page's script.

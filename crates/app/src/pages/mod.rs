@@ -24,6 +24,7 @@ pub mod plan;
 pub mod practice;
 pub mod rack;
 pub mod search;
+pub mod species;
 pub mod stores;
 pub mod today;
 pub mod yard;

@@ -174,7 +174,7 @@ async fn page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
             .await?
             .into_iter()
             .filter(|(_, points)| *points != 0.0)
-            .map(|(id, points)| (species::find(&id).map_or(id, |s| s.name.clone()), format!("{points:+}")))
+            .map(|(id, points)| (species::name(&id), format!("{points:+}")))
             .collect(),
         units: units(),
         denominators: denominators(),
@@ -198,7 +198,8 @@ async fn in_force(desk: &Desk<'_>) -> std::result::Result<Typed, crate::web::err
         .with("name", desk.yard.name.clone())
         .with("unit", desk.yard.unit.clone())
         .with("inch_denominator", desk.yard.inch_denominator.to_string())
-        .with("stand_ins", if desk.yard.stand_ins { "1" } else { "" });
+        .with("stand_ins", if desk.yard.stand_ins { "1" } else { "" })
+        .with("guests_see_costs", if desk.yard.guests_see_costs { "1" } else { "" });
     Ok(written(&practice, desk.units, typed))
 }
 
@@ -241,6 +242,7 @@ fn yard_kept(desk: &Desk<'_>) -> Kept {
         .choice("unit", "A bare number is in", &desk.yard.unit, &unit)
         .choice("inch_denominator", "Inches to", &desk.yard.inch_denominator.to_string(), &denominator)
         .ticked("stand_ins", "Stand-ins", desk.yard.stand_ins)
+        .ticked("guests_see_costs", "Guests see hours and costs", desk.yard.guests_see_costs)
 }
 
 /// The meter's corrections as they stand.
@@ -364,12 +366,13 @@ pub async fn save(desk: Desk<'_>, _who: Owner, posted: Posted) -> Result {
         return render_faulty(&page(&desk, typed_over(&desk, &posted).await?, read.faults).await?);
     };
     let stand_ins = posted.form.get("stand_ins") == "1";
+    let guests_see_costs = posted.form.get("guests_see_costs") == "1";
     posted.still("What the yard is called and writes", &yard_kept(&desk))?;
-    let yard = Yard { name, unit: unit.to_owned(), inch_denominator, stand_ins };
+    let yard = Yard { name, unit: unit.to_owned(), inch_denominator, stand_ins, guests_see_costs };
     let mut work = desk.store.begin(posted.act()).await?;
     work.set_yard(&yard).await?;
     let body = json!({ "name": yard.name, "unit": yard.unit, "inch_denominator": yard.inch_denominator,
-        "stand_ins": stand_ins });
+        "stand_ins": stand_ins, "guests_see_costs": guests_see_costs });
     work.note(None, None, "yard", "Changed the yard’s practice", &body).await?;
     work.commit("/practice").await?;
     Ok(Answer::Go("/practice".into()))

@@ -52,6 +52,7 @@ const YARD_PAGES: &[(&str, &str)] = &[
     ("Stores", "/stores"),
     ("Bench: calculators", "/bench"),
     ("Practice: schools and limits", "/practice"),
+    ("Timber: species and their figures", "/species"),
     ("Yard: people and settings", "/yard"),
     ("Handbook", "/handbook"),
 ];
@@ -63,7 +64,7 @@ const BOAT_PAGES: &[(&str, &str)] = &[
     ("Causes", "/survey/causes"),
     ("Salvage", "/survey/salvage"),
     ("Decide", "/decide"),
-    ("Decide together: butts", "/together"),
+    ("Decide together: joints", "/together"),
     ("Structural order", "/order"),
     ("Shape", "/shape"),
     ("Frames", "/frames"),

@@ -274,7 +274,7 @@ async fn story(
     allowed: &[String],
     blocks: &mut Vec<Block>,
 ) -> Result<(), StoreError> {
-    let only = Only { kinds: if edition.has_money() { &[] } else { FOR_THE_FAMILY }, by: "" };
+    let only = Only { kinds: if edition.has_money() { &[] } else { FOR_THE_FAMILY }, by: "", without_hours: false };
     let (mut rows, mut upto, mut more) = (Vec::new(), None, false);
     'pages: loop {
         let page = history::of_boat(print.store, survey.file.boat.id, upto, only).await?;

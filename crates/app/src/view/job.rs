@@ -8,6 +8,7 @@ use mend_keel_core::job::deck::Deck;
 use mend_keel_core::job::edge::Edge;
 use mend_keel_core::job::panels::{PROUD, Panels};
 use mend_keel_core::job::ring::Rings;
+use mend_keel_core::job::sheer::{self, Sheer};
 use mend_keel_core::job::spar::Spar;
 use mend_keel_core::job::template::{Drawn, Template};
 use mend_keel_core::job::{Spec, edge};
@@ -89,6 +90,7 @@ pub fn draw(spec: &Spec, units: Units, picture: Option<(&str, [Point; 2])>) -> S
             template.draw().map_or(String::new(), |drawn| draw_template(template, &drawn, units, picture))
         }
         Spec::Panels(panels) => draw_panels(panels, units),
+        Spec::Sheer(sheer) => sheer.draw().map_or(String::new(), |drawn| draw_sheer(sheer, &drawn, units)),
         Spec::Fitting(_) | Spec::Own(_) => String::new(),
     }
 }
@@ -168,8 +170,9 @@ fn draw_deck(deck: &Deck, plan: &Plan) -> String {
             let _ = write!(out, "<polyline class=\"deck-cover\" points=\"{}\"/>", scale.points(&side));
         }
     }
-    for row in rows(deck, plan) {
-        for side in both(&row) {
+    let rows = rows(deck, plan);
+    for row in &rows {
+        for side in both(row) {
             let _ = write!(out, "<polyline class=\"deck-seam\" points=\"{}\"/>", scale.points(&side));
         }
     }
@@ -179,9 +182,9 @@ fn draw_deck(deck: &Deck, plan: &Plan) -> String {
     }
     // Joints: a tick across the plank on its beam.
     for (side, row, beam) in &plan.joints {
-        let Some(run) = rows(deck, plan).get(*row).cloned() else { continue };
+        let Some(run) = rows.get(*row) else { continue };
         let x = job.beams[*beam];
-        let y = mend_keel_core::geometry::polyline_at(&run, x);
+        let y = mend_keel_core::geometry::polyline_at(run, x);
         let sign = if *side == mend_keel_core::grid::Side::Port { 1.0 } else { -1.0 };
         let [a, b] = [[x, sign * y], [x, sign * (y + job.plank)]];
         line(&mut out, "deck-joint", scale.at(a), scale.at(b));
@@ -296,6 +299,56 @@ fn draw_ring(rings: &Rings, units: Units) -> String {
     let _ = write!(out, "<polyline class=\"curve\" points=\"{}\"/>", svg::points(spiral));
     text(&mut out, "middle", [middle[0], middle[1] + 4.0], &format!("inside {}", units.len(rings.inner_diameter)));
     text(&mut out, "middle", [middle[0], height - 6.0], &format!("outside {}", units.len(ring.outer_diameter)));
+    out + "</svg>"
+}
+
+/// The sheer twice: in its true proportion, and below with heights enlarged so that the eye finds a bump.
+fn draw_sheer(sheer: &Sheer, drawn: &sheer::Drawn, units: Units) -> String {
+    let heights = |of: &dyn Fn(&sheer::Station) -> Option<f64>| -> Vec<Point> {
+        sheer.stations.iter().filter_map(|s| Some([s.x, of(s)?])).collect()
+    };
+    let (port, starboard) = (heights(&|s| s.port), heights(&|s| s.starboard));
+    let mut all: Vec<Point> = drawn.line.clone();
+    all.extend(port.iter().chain(&starboard));
+    let Some(((x0, x1), (y0, y1))) = extent(&all, 0).zip(extent(&all, 1)) else { return String::new() };
+    let per = (WIDE - 2.0 * ROOM) / (x1 - x0).max(1.0);
+    let tall = per * ((300.0 / ((y1 - y0).max(1.0) * per)).clamp(1.0, 12.0));
+    let (true_height, large_height) = ((y1 - y0) * per, (y1 - y0) * tall);
+    let (top, below) = (40.0, 40.0 + true_height + 60.0);
+    let mut out = open(
+        below + large_height + 40.0,
+        "The sheer, forward to the left: in its true proportion above, with heights enlarged below",
+    );
+    let at =
+        |p: Point, base: f64, height: f64, per_y: f64| [ROOM + (p[0] - x0) * per, base + height - (p[1] - y0) * per_y];
+    let line_of = |list: &[Point], base: f64, height: f64, per_y: f64| {
+        svg::points(list.iter().map(|p| at(*p, base, height, per_y)))
+    };
+    text(&mut out, "", [ROOM, 22.0], "‹ forward · in true proportion");
+    let _ = write!(out, "<polyline class=\"curve\" points=\"{}\"/>", line_of(&drawn.line, top, true_height, per));
+    let words = format!("heights {:.0} times larger · dotted: port · dashed: starboard", tall / per);
+    text(&mut out, "", [ROOM, below - 18.0], &words);
+    for (side, class) in [(&port, "other-line"), (&starboard, "last-line")] {
+        let _ =
+            write!(out, "<polyline class=\"curve {class}\" points=\"{}\"/>", line_of(side, below, large_height, tall));
+    }
+    let _ = write!(
+        out,
+        "<polyline class=\"curve measured-line\" points=\"{}\"/>",
+        line_of(&drawn.line, below, large_height, tall)
+    );
+    for (i, (p, row)) in drawn.means.iter().zip(&drawn.rows).enumerate() {
+        let [x, y] = at(*p, below, large_height, tall);
+        let wrong = drawn.fair.suspects.contains(&i);
+        let class = if wrong { "suspect" } else { "measured-point" };
+        let _ =
+            write!(out, "<circle class=\"{class}\" cx=\"{x:.1}\" cy=\"{y:.1}\" r=\"{}\"/>", if wrong { 10 } else { 4 });
+        text(&mut out, "middle small", [x, below + large_height + 24.0], &(row + 1).to_string());
+        if wrong {
+            let off = units.len(drawn.fair.residuals[i].abs());
+            text(&mut out, "suspect-text", [x - 20.0, y - 22.0], &format!("{off} off"));
+        }
+    }
     out + "</svg>"
 }
 
@@ -424,6 +477,11 @@ fn draw_panels(panels: &Panels, units: Units) -> String {
     out + "</svg>"
 }
 
+/// Whether a job that can be drawn has a drawing for files and paper too.
+pub fn has_paper(spec: &Spec) -> bool {
+    matches!(spec, Spec::Template(_) | Spec::Edge(_) | Spec::Deck(_) | Spec::Sheer(_))
+}
+
 /// A job as a drawing for files and paper; `None` where it has none.
 pub fn paper(name: &str, spec: &Spec, units: Units) -> Option<Drawing> {
     let mut drawing = Drawing::new(name);
@@ -457,6 +515,17 @@ pub fn paper(name: &str, spec: &Spec, units: Units) -> Option<Drawing> {
             }
             drawing.notes = vec![format!("Outer edge up. {} thick.", units.len(e.thickness))];
             drawing.stamp = (!e.measured).then(|| "generated, do not cut".to_owned());
+        }
+        Spec::Sheer(s) => {
+            let drawn = s.draw().ok()?;
+            drawing.line(Layer::Cut, drawn.line.clone());
+            let low = drawn.line.iter().map(|p| p[1]).fold(f64::INFINITY, f64::min);
+            for (p, row) in drawn.means.iter().zip(&drawn.rows) {
+                let y = sheer::Sheer::at(&drawn, p[0]);
+                drawing.line(Layer::Marks, vec![[p[0], low - 40.0], [p[0], y]]);
+                drawing.label([p[0] + 4.0, low - 40.0], WORDS, format!("{}: {}", row + 1, units.fine(y)));
+            }
+            drawing.notes = vec!["Heights above the level line; strike the same off on both sides.".to_owned()];
         }
         Spec::Deck(d) => {
             let plan = d.planks().ok()?;

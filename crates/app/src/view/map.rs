@@ -3,13 +3,14 @@
 //! Port lies above with the sheer at the top, starboard below mirrored, the keel between them; the bow is to the
 //! left. Every boat is drawn to the same length, so that glyphs and numbers stand in proportion on a skiff and on a ship.
 
+use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use mend_keel_core::fastening;
 use mend_keel_core::geometry::extent;
 use mend_keel_core::grid::{Address, Between, Joint, JointKind, Shell, Side};
 use mend_keel_core::repair::butts::Violation;
-use mend_keel_core::survey::Grade;
+use mend_keel_core::survey::{Extent, Grade};
 use mend_keel_core::timber::moisture::MoistureClass;
 use mend_keel_store::boats::{Boat, Plank};
 use mend_keel_store::decisions::{Decision, Geometry, Piece, PieceState};
@@ -19,6 +20,9 @@ use serde_json::json;
 use super::layers::{self, Layers};
 use super::svg;
 
+/// Findings of one cell that are drawn apart; more are gathered into one.
+const APART: usize = 4;
+
 /// Length of every boat on the drawing, units; everything below is in the same units.
 pub(super) const DRAWN_LENGTH: f64 = 8_000.0;
 /// Room for frame numbers along the keel.
@@ -27,6 +31,8 @@ pub(super) const KEEL_BAND: f64 = 260.0;
 pub(super) const MARGIN: f64 = 220.0;
 /// Findings smaller than this are only a glyph.
 const SHOWN_FROM: f64 = 20.0;
+/// Radius of one of a row of points.
+const DOT: f64 = 14.0;
 /// Size of a glyph.
 const GLYPH: f64 = 110.0;
 /// How far a scarf's line leans each way.
@@ -252,7 +258,7 @@ impl Map<'_> {
         self.draw_order(&mut out, &scale);
         self.draw_trials(&mut out, &scale);
         self.draw_spots(&mut out, &scale);
-        self.draw_findings(&mut out, &scale);
+        self.draw_gathered(&mut out, &scale);
         self.draw_labels(&mut out, &scale);
         out
     }
@@ -572,8 +578,51 @@ impl Map<'_> {
         }
     }
 
-    fn draw_findings(&self, out: &mut String, scale: &Scale<'_>) {
+    /// Findings as they are seen from far out: in a cell that has many they would lie on each other, and only the worst is drawn, with how
+    /// many there are. What is gone or mended gives way to what is open.
+    fn draw_gathered(&self, out: &mut String, scale: &Scale<'_>) {
+        let mut cells: BTreeMap<Address, Vec<&Finding>> = BTreeMap::new();
         for finding in self.findings {
+            if let Some(at) = finding.address() {
+                cells.entry(at).or_default().push(finding);
+            }
+        }
+        for (at, here) in cells {
+            if here.len() <= APART {
+                self.draw_some(out, scale, here.into_iter());
+                continue;
+            }
+            let Some(worst) = here.iter().max_by_key(|f| (f.is_open(), f.grade)) else { continue };
+            if self.boat.shell.place(at).is_err() {
+                continue;
+            }
+            let [x, y] = scale.on_strake(at.side, at.strake, self.boat.datum(at.frame), 0.0);
+            let centre = [x + GLYPH, y - GLYPH / 2.0];
+            let _ = write!(
+                out,
+                "<g class=\"finding {} {} {}\" data-at=\"{at}\"><title>{}: {} findings, the worst {}, {}</title>{}\
+                 <text class=\"gathered\" x=\"{:.1}\" y=\"{:.1}\">{}</text></g>",
+                worst.grade.code(),
+                worst.certainty.code(),
+                worst.outcome.code(),
+                self.boat.shown(at),
+                here.len(),
+                worst.kind.label(),
+                worst.grade.label(),
+                svg::glyph(worst.kind, worst.certainty, centre, GLYPH),
+                centre[0] + GLYPH * 0.6,
+                centre[1] + GLYPH * 0.3,
+                here.len()
+            );
+        }
+    }
+
+    fn draw_findings(&self, out: &mut String, scale: &Scale<'_>) {
+        self.draw_some(out, scale, self.findings.iter());
+    }
+
+    fn draw_some<'f>(&self, out: &mut String, scale: &Scale<'_>, findings: impl Iterator<Item = &'f Finding>) {
+        for finding in findings {
             let Some(at) = finding.address().filter(|at| self.boat.shell.place(*at).is_ok()) else {
                 continue;
             };
@@ -594,7 +643,11 @@ impl Map<'_> {
                 finding.grade.label(),
                 finding.certainty.label()
             );
-            if x1 - x0 > SHOWN_FROM {
+            if finding.kind.extent() == Extent::Point && drawn.len() > 1 {
+                for [x, y] in &drawn {
+                    let _ = write!(out, "<circle class=\"extent\" cx=\"{x:.1}\" cy=\"{y:.1}\" r=\"{DOT}\"/>");
+                }
+            } else if x1 - x0 > SHOWN_FROM {
                 let shape = if drawn.len() > 2 { "polygon" } else { "polyline" };
                 let _ = write!(out, "<{shape} class=\"extent\" points=\"{}\"/>", svg::points(drawn));
             }

@@ -84,6 +84,42 @@ impl Units {
         }
     }
 
+    /// A sentence of the core, whose lengths are in millimetres, as this yard writes them: `9 × 12 mm` is two lengths, `20–60 mm` too.
+    pub fn words(&self, text: &str) -> String {
+        if self.unit == LengthUnit::Millimetre || !text.contains(" mm") {
+            return text.to_owned();
+        }
+        let said: Vec<&str> = text.split(' ').collect();
+        let mut shown: Vec<Option<String>> = said.iter().map(|w| Some((*w).to_owned())).collect();
+        for at in 1..said.len() {
+            let Some(after) = said[at].strip_prefix("mm").filter(|a| !a.starts_with(['²', '³', 'a', 'b'])) else {
+                continue;
+            };
+            let mut number = at - 1;
+            let Some(last) = self.lengths(said[number]) else { continue };
+            shown[number] = Some(last + after);
+            shown[at] = None;
+            // The other sides of one size, the other end of one range.
+            while number >= 2 {
+                let joined = match said[number - 1] {
+                    "×" | "to" => true,
+                    "and" => number >= 3 && said[number - 3] == "between",
+                    _ => false,
+                };
+                let Some(other) = self.lengths(said[number - 2]).filter(|_| joined) else { break };
+                number -= 2;
+                shown[number] = Some(other);
+            }
+        }
+        shown.into_iter().flatten().collect::<Vec<_>>().join(" ")
+    }
+
+    /// `20` or `20–60`, mm, as this yard writes it.
+    fn lengths(&self, word: &str) -> Option<String> {
+        let each: Option<Vec<String>> = word.split('–').map(|n| Some(self.fine(n.parse::<f64>().ok()?))).collect();
+        Some(each?.join("–"))
+    }
+
     /// Metres, or feet and inches.
     pub fn run(&self, mm: f64) -> String {
         match self.unit {
@@ -156,7 +192,27 @@ mod tests {
     fn sizes_say_their_unit_once() {
         let metric = Units { unit: LengthUnit::Millimetre, denominator: 16 };
         assert_eq!(metric.dims(&[302.0, 50.0, 14.5]), "302 × 50 × 14.5 mm");
+        assert_eq!(metric.words("a turn of rope every 150 mm"), "a turn of rope every 150 mm");
         let imperial = Units { unit: LengthUnit::Inch, denominator: 16 };
         assert_eq!(imperial.dims(&[914.4, 25.4]), "3' × 1\"");
+    }
+
+    #[test]
+    fn a_sentence_of_the_core_speaks_the_yards_unit() {
+        let inch = Units { unit: LengthUnit::Inch, denominator: 16 };
+        let said = [
+            ("a turn of rope every 152.4 mm; squeeze-out", "a turn of rope every 6\"; squeeze-out"),
+            ("Teak, 25.4 × 50.8 mm strips", "Teak, 1\" × 2\" strips"),
+            ("runs on 25.4–50.8 mm a year", "runs on 1\"–2\" a year"),
+            ("strake 3 is 12.7 mm short, 25.4 mm here", "strake 3 is 1/2\" short, 1\" here"),
+            ("must be between 25.4 and 304.8 mm", "must be between 1\" and 12\""),
+            ("strakes 3 and 25.4 mm more", "strakes 3 and 1\" more"),
+            ("640 mm² of glue, and no mm at all", "640 mm² of glue, and no mm at all"),
+            ("nothing to turn", "nothing to turn"),
+            (" mm", " mm"),
+        ];
+        for (core, shown) in said {
+            assert_eq!(inch.words(core), shown);
+        }
     }
 }

@@ -1,7 +1,7 @@
 //! Pieces and shapes as drawings for files and paper.
 
 use mend_keel_core::geometry::{Point, extent};
-use mend_keel_core::shape::frame::FrameShape;
+use mend_keel_core::shape::frame::{BevelAt, FrameShape};
 use mend_keel_core::shape::pattern::{Pattern, Section};
 use mend_keel_exchange::drawing::{Drawing, Layer};
 
@@ -42,6 +42,47 @@ pub fn piece(
     for (i, p) in outline.iter().enumerate().filter(|_| outline.len() <= 12) {
         let words = format!("{}: {}, {}", i + 1, units.fine(p[0] - datum.1), units.fine(p[1]));
         drawing.label([p[0] + 2.0, p[1] + 2.0], WORDS * 0.8, words);
+    }
+    drawing
+}
+
+/// A frame by its template: the fore face to cut by, the after face that the bevels move, and each bevel where it was taken.
+pub fn rib(
+    name: &str,
+    pattern: &Pattern,
+    other_face: Option<Vec<Point>>,
+    bevels: &[BevelAt],
+    moulded: f64,
+    units: Units,
+) -> Drawing {
+    let mut drawing = Drawing::new(name);
+    drawing.outline(Layer::Cut, pattern.outline.clone());
+    for point in &pattern.upper.measured {
+        drawing.line(Layer::Marks, vec![[point[0], point[1] - 3.0], [point[0], point[1] + 3.0]]);
+    }
+    for bevel in bevels {
+        drawing.label([bevel.height + 1.0, bevel.half_breadth + 6.0], WORDS, format!("{:+.1}°", bevel.bevel));
+    }
+    let ([x0, y0], _) = drawing.bounds().unwrap_or_default();
+    drawing.label([x0 + 10.0, y0 - 6.0], WORDS, "Heel end. Fore face up.");
+    drawing.notes = vec![
+        "Outside to the inside of the planking.".to_owned(),
+        "Bevels in degrees where they were taken: + the hull narrows going aft.".to_owned(),
+    ];
+    match other_face {
+        Some(face) => {
+            drawing.outline(Layer::Template, face);
+            drawing.notes.push("Second outline: the after face. Turned over, it is the other side's frame.".to_owned());
+        }
+        None => {
+            drawing
+                .notes
+                .push("Too few bevels were taken: this is the fore face alone, not to be sawn square.".to_owned());
+            drawing.stamp = Some("bevels not taken: do not saw it square".to_owned());
+        }
+    }
+    if pattern.lower.measured.is_empty() {
+        drawing.notes.push(format!("The inside was not taken: it is laid {} inside.", units.len(moulded)));
     }
     drawing
 }

@@ -117,6 +117,11 @@ impl PlankView {
         match drawn.as_slice() {
             [] => {}
             [only] => out.push_str(&svg::glyph(mark.kind, mark.certainty, *only, 22.0)),
+            row if mark.kind.extent() == Extent::Point => {
+                for at in row {
+                    out.push_str(&svg::glyph(mark.kind, mark.certainty, *at, 22.0));
+                }
+            }
             line if mark.kind.extent() == Extent::Line || line.len() == 2 => {
                 let _ = write!(out, "<polyline class=\"{class}\" points=\"{}\"/>", svg::points(drawn));
             }

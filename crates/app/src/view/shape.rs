@@ -12,13 +12,18 @@ const SIZE: (f64, f64) = (1_000.0, 420.0);
 const ROOM: (f64, f64) = (54.0, 70.0);
 
 /// A plank's pattern: measured points, fair edges, curvature combs, the blank. Heights are drawn larger so that they are seen.
-pub fn pattern(pattern: &Pattern, units: Units) -> String {
+///
+/// `rib`: it is a frame's, with the heel where a plank has its fore end; `other_face`: the face that its bevels move in or out.
+pub fn pattern(pattern: &Pattern, rib: bool, other_face: Option<&[Point]>, units: Units) -> String {
     let mut all: Vec<Point> = pattern.outline.clone();
+    all.extend(other_face.unwrap_or_default());
     all.extend(pattern.lower.measured.iter().chain(&pattern.upper.measured));
     all.extend(pattern.blank_box);
     let Some(((x0, x1), (y0, y1))) = extent(&all, 0).zip(extent(&all, 1)) else { return String::new() };
     let per_x = (SIZE.0 - 2.0 * ROOM.0) / (x1 - x0).max(1.0);
-    let per_y = ((SIZE.1 - 2.0 * ROOM.1) / (y1 - y0).max(1.0)).min(12.0 * per_x);
+    // A frame is drawn as it is; of a plank heights are enlarged.
+    let most = if rib { 1.0 } else { 12.0 };
+    let per_y = ((SIZE.1 - 2.0 * ROOM.1) / (y1 - y0).max(1.0)).min(most * per_x);
     let height = (y1 - y0) * per_y + 2.0 * ROOM.1;
     let place = |p: Point| [ROOM.0 + (p[0] - x0) * per_x, height - ROOM.1 - (p[1] - y0) * per_y];
     let mut out = format!(
@@ -28,6 +33,13 @@ pub fn pattern(pattern: &Pattern, units: Units) -> String {
         svg::points(pattern.blank_box.iter().map(|p| place(*p))),
         svg::points(pattern.outline.iter().map(|p| place(*p)))
     );
+    if let Some(other) = other_face {
+        let _ = write!(
+            out,
+            "<polygon class=\"curve other-line\" points=\"{}\"/>",
+            svg::points(other.iter().map(|p| place(*p)))
+        );
+    }
     let strongest = pattern.lower.curvature.iter().chain(&pattern.upper.curvature).fold(1e-9f64, |m, k| m.max(k.abs()));
     for (edge, up) in [(&pattern.lower, false), (&pattern.upper, true)] {
         comb(&mut out, edge, strongest, up, &place);
@@ -60,16 +72,23 @@ pub fn pattern(pattern: &Pattern, units: Units) -> String {
             }
         }
     }
-    let larger = per_y / per_x;
+    let (end, wide) = if rib {
+        ("‹ heel, outside up · in true proportion".to_owned(), String::new())
+    } else {
+        (
+            format!("‹ fore · heights drawn {:.1} times larger", per_y / per_x),
+            format!(", {} wide", units.len(pattern.widest)),
+        )
+    };
     let _ = write!(
         out,
-        "<text class=\"chart-text\" x=\"{}\" y=\"20\">‹ fore · heights drawn {larger:.1} times larger · hairs: curvature · dashed: the blank</text>\
-         <text class=\"chart-text end\" x=\"{}\" y=\"{:.0}\">{} long, {} wide</text></svg>",
+        "<text class=\"chart-text\" x=\"{}\" y=\"20\">{end} · hairs: curvature · dashed: the blank{}</text>\
+         <text class=\"chart-text end\" x=\"{}\" y=\"{:.0}\">{} long{wide}</text></svg>",
         ROOM.0,
+        if other_face.is_some() { " · dotted: the after face" } else { "" },
         SIZE.0 - ROOM.0,
         height - 10.0,
-        units.run(x1 - x0),
-        units.len(pattern.widest)
+        units.run(x1 - x0)
     );
     out
 }
@@ -144,8 +163,13 @@ pub fn frame(shape: &FrameShape, moulded: f64, units: Units) -> String {
     }
     let _ = write!(
         out,
-        "<text class=\"chart-text\" x=\"{EDGE}\" y=\"24\">dotted: a frame space forward · dashed: aft</text>\
+        "<text class=\"chart-text\" x=\"{EDGE}\" y=\"24\">{}</text>\
          <text class=\"chart-text\" x=\"{EDGE}\" y=\"{:.0}\">girth {}</text></svg>",
+        if shape.taken {
+            "by its template; line: the straight edge"
+        } else {
+            "dotted: a frame space forward · dashed: aft"
+        },
         height - 14.0,
         units.run(shape.girth)
     );

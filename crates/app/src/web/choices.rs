@@ -12,7 +12,14 @@ pub fn pairs<T: Copy>(all: &[T], code: impl Fn(T) -> &'static str, label: impl F
 }
 
 pub fn species_choices() -> Choices {
-    species::all().iter().map(|s| (s.id.clone(), s.name.clone())).collect()
+    species::known().into_iter().map(|s| (s.id.clone(), s.name.clone())).collect()
+}
+
+/// Every timber, and that nobody knows which.
+pub fn timber_choices() -> Choices {
+    let mut all = vec![(species::UNKNOWN.to_owned(), species::name(species::UNKNOWN))];
+    all.extend(species_choices());
+    all
 }
 
 /// Every metal of the table, to choose from.

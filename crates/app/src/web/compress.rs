@@ -1,19 +1,57 @@
-//! Answers made smaller on the wire, where the browser takes it.
+//! Answers made smaller on the wire, where the browser takes it; a part of a page that stays the same is packed once.
 
 use std::io::{Cursor, Write};
+use std::sync::{Arc, Mutex, PoisonError};
 
-use flate2::Compression;
 use flate2::write::GzEncoder;
+use flate2::{Compress as Deflate, Compression, Crc, FlushCompress, Status};
 use rocket::fairing::{Fairing, Info, Kind};
 use rocket::http::{ContentType, Header};
+use rocket::request::{FromRequest, Outcome};
 use rocket::{Request, Response};
 
 /// Shorter than this nothing is gained, bytes.
 const WORTH_IT: usize = 1_400;
+/// How hard pages are packed, and a part that is packed once.
+const QUICK: u32 = 4;
+const HARD: u32 = 7;
+/// Parts kept packed; the one asked for longest ago goes first.
+const MOST: usize = 12;
 
 /// Packs pages, styles, scripts, drawings and data.
+#[derive(Debug, Default)]
+pub struct Compress {
+    parts: Mutex<Vec<Arc<Packed>>>,
+}
+
+/// A part of an answer, as it stands in it and packed: whole blocks that say nothing of what comes before them.
 #[derive(Debug)]
-pub struct Compress;
+struct Packed {
+    text: Arc<str>,
+    blocks: Vec<u8>,
+    crc: Crc,
+}
+
+/// Where a page says which part of it stays the same for the next who asks.
+#[derive(Debug)]
+pub struct Stays<'r>(&'r Slot);
+
+type Slot = Mutex<Option<Arc<str>>>;
+
+impl Stays<'_> {
+    pub fn say(&self, part: Option<Arc<str>>) {
+        *self.0.lock().unwrap_or_else(PoisonError::into_inner) = part;
+    }
+}
+
+#[rocket::async_trait]
+impl<'r> FromRequest<'r> for Stays<'r> {
+    type Error = ();
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, ()> {
+        Outcome::Success(Self(request.local_cache(Slot::default)))
+    }
+}
 
 #[rocket::async_trait]
 impl Fairing for Compress {
@@ -32,13 +70,85 @@ impl Fairing for Compress {
         }
         // What cannot be read whole is sent as it is: its length then speaks for it.
         let Ok(body) = response.body_mut().to_bytes().await else { return };
-        let packed = if body.len() < WORTH_IT { None } else { pack(&body) };
+        let stays = request.local_cache(Slot::default).lock().unwrap_or_else(PoisonError::into_inner).take();
+        let packed = match stays {
+            _ if body.len() < WORTH_IT => None,
+            Some(part) => self.spliced(&body, part).or_else(|| pack(&body)),
+            None => pack(&body),
+        };
         match packed {
             Some(packed) => {
                 response.set_header(Header::new("Content-Encoding", "gzip"));
                 response.set_sized_body(packed.len(), Cursor::new(packed));
             }
             None => response.set_sized_body(body.len(), Cursor::new(body)),
+        }
+    }
+}
+
+impl Compress {
+    /// A page packed about a part of it that may be packed already. `None` where the part is not in it.
+    fn spliced(&self, body: &[u8], part: Arc<str>) -> Option<Vec<u8>> {
+        let at = std::str::from_utf8(body).ok()?.find(&*part)?;
+        let packed = self.packed(part)?;
+        let (head, tail) = (&body[..at], &body[at + packed.text.len()..]);
+        // A gzip file (RFC 1952): its head without a name or a time, one stream of blocks, the check sum and the length.
+        let mut out = vec![0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 255];
+        deflate(head, QUICK, FlushCompress::Full, &mut out)?;
+        out.extend_from_slice(&packed.blocks);
+        deflate(tail, QUICK, FlushCompress::Finish, &mut out)?;
+        let mut crc = Crc::new();
+        crc.update(head);
+        crc.combine(&packed.crc);
+        let mut after = Crc::new();
+        after.update(tail);
+        crc.combine(&after);
+        out.extend_from_slice(&crc.sum().to_le_bytes());
+        out.extend_from_slice(&(body.len() as u32).to_le_bytes());
+        Some(out)
+    }
+
+    fn packed(&self, text: Arc<str>) -> Option<Arc<Packed>> {
+        let same = |p: &Arc<Packed>| Arc::ptr_eq(&p.text, &text);
+        let mut parts = self.parts.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(at) = parts.iter().position(same) {
+            let found = parts.remove(at);
+            parts.push(Arc::clone(&found));
+            return Some(found);
+        }
+        drop(parts);
+        let mut blocks = Vec::with_capacity(text.len() / 4);
+        deflate(text.as_bytes(), HARD, FlushCompress::Full, &mut blocks)?;
+        let mut crc = Crc::new();
+        crc.update(text.as_bytes());
+        let made = Arc::new(Packed { text, blocks, crc });
+        let mut parts = self.parts.lock().unwrap_or_else(PoisonError::into_inner);
+        if parts.len() >= MOST {
+            parts.remove(0);
+        }
+        parts.push(Arc::clone(&made));
+        Some(made)
+    }
+}
+
+/// Packs bytes into blocks of their own, ended as `flush` says, at the end of `out`.
+fn deflate(bytes: &[u8], level: u32, flush: FlushCompress, out: &mut Vec<u8>) -> Option<()> {
+    let mut packer = Deflate::new(Compression::new(level), false);
+    loop {
+        out.reserve(bytes.len() / 4 + 256);
+        let (taken, room) = (packer.total_in() as usize, out.capacity() - out.len());
+        let status = packer.compress_vec(&bytes[taken..], out, flush).ok()?;
+        let all = packer.total_in() as usize == bytes.len();
+        // Blocks are ended once there was room to spare for them.
+        let ended = match flush {
+            FlushCompress::Finish => status == Status::StreamEnd,
+            _ => all && out.len() < out.capacity(),
+        };
+        if ended {
+            return Some(());
+        }
+        if status == Status::BufError && room > 256 {
+            return None;
         }
     }
 }
@@ -60,7 +170,7 @@ fn takes_gzip(header: &str) -> bool {
 }
 
 fn pack(body: &[u8]) -> Option<Vec<u8>> {
-    let mut packer = GzEncoder::new(Vec::with_capacity(body.len() / 4), Compression::new(4));
+    let mut packer = GzEncoder::new(Vec::with_capacity(body.len() / 4), Compression::new(QUICK));
     packer.write_all(body).ok()?;
     packer.finish().ok()
 }
@@ -69,16 +179,61 @@ fn pack(body: &[u8]) -> Option<Vec<u8>> {
 mod tests {
     use std::io::Read;
 
+    use proptest::prelude::*;
+
     use super::*;
+
+    fn unpacked(packed: &[u8]) -> Vec<u8> {
+        let mut out = Vec::new();
+        flate2::read::GzDecoder::new(packed).read_to_end(&mut out).unwrap();
+        out
+    }
 
     #[test]
     fn what_is_packed_comes_out_as_it_went_in_and_smaller() {
         let body = "<path class=\"joint\" d=\"M120 40L120 80\"/>".repeat(900);
         let packed = pack(body.as_bytes()).unwrap();
         assert!(packed.len() * 10 < body.len());
-        let mut out = String::new();
-        flate2::read::GzDecoder::new(packed.as_slice()).read_to_string(&mut out).unwrap();
-        assert_eq!(out, body);
+        assert_eq!(unpacked(&packed), body.as_bytes());
+    }
+
+    #[test]
+    fn a_part_is_packed_once_and_stands_in_every_page_about_it() {
+        let keeper = Compress::default();
+        let part: Arc<str> = "<path class=\"joint\" d=\"M120 40L120 80\"/>".repeat(3_000).into();
+        for key in ["one", "another", "a third"] {
+            let page = format!("<html>{key}<svg>{part}</svg>{key} and <b>{key}</b></html>");
+            let packed = keeper.spliced(page.as_bytes(), Arc::clone(&part)).unwrap();
+            assert_eq!(unpacked(&packed), page.as_bytes());
+            assert!(packed.len() * 20 < page.len(), "{} of {}", packed.len(), page.len());
+        }
+        assert_eq!(keeper.parts.lock().unwrap().len(), 1);
+        assert!(keeper.spliced(b"<html>something else</html>", part).is_none());
+    }
+
+    #[test]
+    fn only_so_many_parts_are_kept() {
+        let keeper = Compress::default();
+        for n in 0..MOST + 5 {
+            let part: Arc<str> = format!("part {n}").into();
+            let page = format!("before part {n} after");
+            assert_eq!(unpacked(&keeper.spliced(page.as_bytes(), part).unwrap()), page.as_bytes());
+        }
+        assert_eq!(keeper.parts.lock().unwrap().len(), MOST);
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+
+        #[test]
+        fn whatever_stands_about_a_part_comes_out_whole(
+            head in "[ -~äß✓]{0,900}", part in "[ -~äß✓]{1,4000}", tail in "[ -~äß✓]{0,900}", times in 1usize..40,
+        ) {
+            let part: Arc<str> = part.repeat(times).into();
+            let page = format!("{head}{part}{tail}");
+            let packed = Compress::default().spliced(page.as_bytes(), part).unwrap();
+            prop_assert_eq!(unpacked(&packed), page.as_bytes());
+        }
     }
 
     #[test]

@@ -72,6 +72,8 @@ pub struct Page {
     /// Simulated instruments are offered.
     pub stand_ins: bool,
     pub may_write: bool,
+    /// Hours, who booked them, and costs are shown: to the crew always, to a guest where the yard says so.
+    pub sees_costs: bool,
     /// Where this person begins: a guest at the one boat they may read.
     pub home: String,
     pub may_rule: bool,
@@ -80,6 +82,11 @@ pub struct Page {
 }
 
 impl Desk<'_> {
+    /// Whether hours and costs are shown to whoever asks.
+    pub fn sees_costs(&self) -> bool {
+        self.user.account.role != Role::Guest || self.yard.guests_see_costs
+    }
+
     pub fn page(&self, title: &str, active: &'static str) -> Page {
         Page {
             title: title.to_owned(),
@@ -95,6 +102,7 @@ impl Desk<'_> {
             practise: self.settings.mode == Mode::Practise,
             stand_ins: self.yard.stand_ins,
             may_write: self.user.account.role != Role::Guest,
+            sees_costs: self.sees_costs(),
             home: self.user.account.guest_boat.map_or("/".to_owned(), |boat| format!("/boats/{boat}")),
             may_rule: self.user.account.role == Role::Owner,
             active,

@@ -12,6 +12,7 @@ use rocket::http::Status;
 use rocket::outcome::Outcome;
 use rocket::request::{FromRequest, Request};
 
+use crate::view::Units;
 use crate::web::auth::User;
 
 /// A photo as it was sent. Larger than [`PHOTO_LIMIT`] it is cut off and marked.
@@ -160,37 +161,43 @@ impl Posted {
 
 /// Messages by the field they belong to.
 #[derive(Debug, Default, Clone)]
-pub struct Faults(HashMap<String, String>);
+pub struct Faults {
+    said: HashMap<String, String>,
+    /// The yard's own unit, in which lengths of the core are said.
+    unit: Option<LengthUnit>,
+}
 
 impl Faults {
     pub fn at(&self, field: &str) -> &str {
-        self.0.get(field).map_or("", String::as_str)
+        self.said.get(field).map_or("", String::as_str)
     }
 
     pub fn has(&self, field: &str) -> bool {
-        self.0.contains_key(field)
+        self.said.contains_key(field)
     }
 
     pub fn is_empty(&self) -> bool {
-        self.0.is_empty()
+        self.said.is_empty()
     }
 
     pub fn count(&self) -> usize {
-        self.0.len()
-    }
-
-    /// Each of them: field and message.
-    pub fn all(&self) -> impl Iterator<Item = (&str, &str)> {
-        self.0.iter().map(|(field, message)| (field.as_str(), message.as_str()))
+        self.said.len()
     }
 
     /// One of them: field and message.
     pub fn first(&self) -> Option<(&str, &str)> {
-        self.0.iter().next().map(|(field, message)| (field.as_str(), message.as_str()))
+        self.said.iter().next().map(|(field, message)| (field.as_str(), message.as_str()))
     }
 
     pub fn add(&mut self, error: InputError) {
-        self.0.entry(error.field).or_insert(error.message);
+        let unit = self.unit.unwrap_or(LengthUnit::Millimetre);
+        let said = Units { unit, denominator: 16 }.words(&error.message);
+        self.said.entry(error.field).or_insert(said);
+    }
+
+    /// An error inside a list belongs to the field the list was typed in.
+    pub fn add_listed(&mut self, error: &InputError) {
+        self.add(InputError::new(error.root(), error.message.clone()));
     }
 
     /// Core errors name the core's fields: what the form does not show is gathered under one it does.
@@ -214,7 +221,7 @@ pub const NOTE_LIMIT: usize = 4_000;
 
 impl<'f> Reader<'f> {
     pub fn new(form: &'f Submission, unit: LengthUnit) -> Self {
-        Self { form, unit, faults: Faults::default() }
+        Self { form, unit, faults: Faults { unit: Some(unit), ..Faults::default() } }
     }
 
     fn fault(&mut self, field: &str, message: impl Into<String>) {
@@ -310,7 +317,7 @@ impl<'f> Reader<'f> {
     }
 
     /// One of a closed list.
-    pub fn choice<T: Copy>(&mut self, field: &str, from_code: impl Fn(&str) -> Option<T>) -> Option<T> {
+    pub fn choice<T>(&mut self, field: &str, from_code: impl Fn(&str) -> Option<T>) -> Option<T> {
         let found = from_code(self.form.get(field));
         if found.is_none() {
             self.fault(field, "choose one");
@@ -387,6 +394,17 @@ mod tests {
             fields: fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect(),
             uploads: Vec::new(),
         }
+    }
+
+    #[test]
+    fn a_fault_of_the_core_speaks_the_unit_the_form_is_read_in() {
+        let form = form(&[]);
+        let mut read = Reader::new(&form, LengthUnit::Inch);
+        read.faults.add(InputError::new("thickness", "must be between 25.4 and 304.8 mm"));
+        assert_eq!(read.faults.at("thickness"), "must be between 1\" and 12\"");
+        let mut plain = Faults::default();
+        plain.add(InputError::new("thickness", "must be between 25.4 and 304.8 mm"));
+        assert_eq!(plain.at("thickness"), "must be between 25.4 and 304.8 mm");
     }
 
     #[test]

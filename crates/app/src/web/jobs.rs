@@ -25,6 +25,8 @@ struct Entry {
     stop: Arc<AtomicBool>,
     account: i64,
     begun: Instant,
+    /// A file it made, by its name.
+    file: Option<(String, Arc<Vec<u8>>)>,
 }
 
 /// All long work of this server.
@@ -59,6 +61,7 @@ impl Jobs {
             stop: stop.clone(),
             account,
             begun: Instant::now(),
+            file: None,
         };
         let taken = self.with(|all| {
             all.retain(|_, e| e.begun.elapsed() < KEPT);
@@ -75,6 +78,11 @@ impl Jobs {
     /// How a person's work stands.
     pub fn standing(&self, id: &str, account: i64) -> Option<Standing> {
         self.with(|all| all.get(id).filter(|e| e.account == account).map(|e| e.standing.clone()))
+    }
+
+    /// The file a person's work made.
+    pub fn file(&self, id: &str, account: i64) -> Option<(String, Arc<Vec<u8>>)> {
+        self.with(|all| all.get(id).filter(|e| e.account == account).and_then(|e| e.file.clone()))
     }
 
     pub fn stop(&self, id: &str, account: i64) {
@@ -97,6 +105,26 @@ impl Handle {
             }
         });
         (share < 1.0 && !self.stop.load(Ordering::Relaxed)).then_some(share)
+    }
+
+    /// Tells how far work is that counts in something of its own.
+    pub fn tell(&self, share: f64, says: &str) {
+        self.jobs.with(|all| {
+            if let Some(entry) = all.get_mut(&self.id) {
+                entry.standing.share = share.clamp(0.0, 1.0);
+                entry.standing.says = says.to_owned();
+            }
+        });
+    }
+
+    /// Work that made a file is done; whoever asked for it fetches it while it is remembered.
+    pub fn made(&self, name: String, bytes: Vec<u8>) {
+        self.jobs.with(|all| {
+            if let Some(entry) = all.get_mut(&self.id) {
+                entry.file = Some((name, Arc::new(bytes)));
+            }
+        });
+        self.done(format!("/jobs/{}/file", self.id));
     }
 
     pub fn done(&self, location: String) {

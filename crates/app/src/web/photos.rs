@@ -14,7 +14,7 @@ use sha2::{Digest, Sha256};
 
 use crate::web::error::AppError;
 use crate::web::folder::write_whole;
-use crate::web::form::{Faults, PHOTO_LIMIT, Upload};
+use crate::web::form::{Faults, MOST_PHOTOS, PHOTO_LIMIT, Submission, Upload};
 
 /// Longest side kept, pixels.
 const LARGEST_SIDE: u32 = 2_400;
@@ -72,15 +72,31 @@ pub async fn file(folder: &Path, upload: Upload) -> Result<String, InputError> {
     Ok(hash)
 }
 
-/// Files the photo a form may bring: the first of its files. Gives its hash; a fault is told at `photo`.
-pub async fn optional(folder: &Path, uploads: Vec<Upload>, faults: &mut Faults) -> Option<String> {
-    match file(folder, uploads.into_iter().next()?).await {
-        Ok(hash) => Some(hash),
-        Err(e) => {
-            faults.add(e);
-            None
+/// Field of a form with the photos it brought before a fault sent it back.
+const KEPT: &str = "kept_photos";
+
+/// Files every photo a form brings: those it brought before, then those picked now. Their hashes stay in the form, so that the page that
+/// comes back for a fault still has them. What is wrong with one is told at `photo`.
+pub async fn brought(folder: &Path, form: &mut Submission, faults: &mut Faults) -> Vec<String> {
+    let there = |hash: &&str| path(folder, hash).is_some_and(|path| path.exists());
+    let mut all: Vec<String> =
+        form.get(KEPT).split_whitespace().filter(there).take(MOST_PHOTOS).map(str::to_owned).collect();
+    for upload in std::mem::take(&mut form.uploads) {
+        match file(folder, upload).await {
+            Ok(hash) if !all.contains(&hash) => all.push(hash),
+            Ok(_) => {}
+            Err(e) => faults.add(e),
         }
     }
+    form.set(KEPT, all.join(" "));
+    all
+}
+
+/// The one photo a form may bring: what was picked last.
+pub async fn optional(folder: &Path, form: &mut Submission, faults: &mut Faults) -> Option<String> {
+    let last = brought(folder, form, faults).await.pop();
+    form.set(KEPT, last.clone().unwrap_or_default());
+    last
 }
 
 /// Longest side of a picture brought to true scale, pixels.

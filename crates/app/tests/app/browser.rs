@@ -19,6 +19,9 @@ async fn one_boat_goes_through_the_whole_job() {
     ] {
         b.fill(name, value).await;
     }
+    // Nothing is preset that nobody said.
+    b.choose("plank_species", "western_larch").await;
+    b.choose("frame_species", "white_oak").await;
     b.click("form.sheet button[type=submit]").await;
     b.arrives("/boats/4").await;
     assert!(b.page.find_all(thirtyfour::By::Css("#map .plank")).await.unwrap().len() >= 24);

@@ -327,3 +327,30 @@ async fn how_she_is_fastened_is_recorded_once_and_feeds_plans_metals_and_what_fa
     let metals = visitor.get("/boats/3/metals").await.text;
     assert!(metals.contains("✓ 2 drawn, all good: that counts, not their age"), "{metals}");
 }
+
+#[tokio::test]
+async fn a_yard_that_works_in_inches_bolts_with_inch_bolts() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let practice = [("name", "Saltmeadow Slip"), ("unit", "in"), ("inch_denominator", "16"), ("stand_ins", "1")];
+    assert_eq!(visitor.send("/practice", "/practice", &practice).await.status, 303);
+    let fields = |diameter| {
+        [
+            ("name", "Mooring cleat"),
+            ("diameter", diameter),
+            ("layers", "deck, 1\npad, 1"),
+            ("washers", "1/8"),
+            ("surface", "wood"),
+            ("holes", ""),
+            ("note", ""),
+        ]
+    };
+    let odd = visitor.send("/boats/1/bolts", "/boats/1/bolts", &fields("0.4")).await;
+    assert!(odd.status == 422 && odd.text.contains("an inch bolt from 1/4 to 1 in"), "{}", odd.text);
+    let kept = visitor.send("/boats/1/bolts", "/boats/1/bolts", &fields("3/8")).await;
+    assert_eq!(kept.status, 303, "{}", kept.text);
+    let page = visitor.get("/boats/1/bolts").await.text;
+    // Grip 2 1/8 in and bedding, nut 21/64, two threads of a sixteenth: 2.62 in, sold at 2 3/4.
+    assert!(page.contains("3/8&quot; by 2 3/4&quot;") || page.contains("3/8&#34; by 2 3/4&#34;"), "{page}");
+}

@@ -145,6 +145,51 @@ async fn an_outline_out_of_likely_lines_is_stamped_until_somebody_took_it() {
 }
 
 #[tokio::test]
+async fn a_sheer_ticked_on_both_sides_becomes_one_line_and_a_wrong_tick_is_named() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let height = |i: i32| 900 - 8 * (16 - (i - 4) * (i - 4));
+    let stations = |wrong: i32| -> String {
+        let line = |i: i32| {
+            let h = height(i) + if i == wrong { 15 } else { 0 };
+            format!("{}; {}; {}\n", 700 * i, h + 1, h - 1)
+        };
+        (0..9).map(line).collect()
+    };
+    let (wrong, right) = (stations(5), stations(-1));
+    let fields = |stations| {
+        [
+            ("kind", "sheer"),
+            ("name", "Sheer of the stern"),
+            ("stations", stations),
+            ("tolerance", "1.5"),
+            ("level", "1"),
+            ("note", ""),
+        ]
+    };
+    let told = begin(&visitor, "sheer", &fields(&wrong)).await;
+    assert_eq!(told.status, 303, "{}", told.text);
+    let page = words(&visitor.get(&told.location).await.text);
+    assert!(page.contains("station 6 lies off the line of the others"), "{page}");
+    let made = begin(&visitor, "sheer", &fields(&right)).await;
+    let page = words(&visitor.get(&made.location).await.text);
+    for said in [
+        "no station speaks against the others",
+        "both sides lie alike",
+        "Hangs below its ends by",
+        "Strike the mean line",
+    ] {
+        assert!(page.contains(said), "{said}: {page}");
+    }
+    let drawn = visitor.get(&made.location).await.text;
+    assert!(drawn.contains("in true proportion") && drawn.contains("times larger"));
+    let svg = visitor.get_bytes(&format!("{}/file/svg", made.location)).await;
+    assert!(String::from_utf8_lossy(&svg).contains("5: 772 mm"));
+    let bad = begin(&visitor, "sheer", &fields("0; 900; 900\nx; 1; 1")).await;
+    assert!(bad.status == 422 && bad.text.contains("line 2: write"), "{}", bad.text);
+}
+
+#[tokio::test]
 async fn the_second_to_change_a_job_sees_both() {
     let server = Server::demo();
     let visitor = enter(&server).await;

@@ -14,6 +14,7 @@ mod hulls;
 mod jobs;
 mod layout;
 mod links;
+mod members;
 mod offline;
 mod owners;
 mod people;

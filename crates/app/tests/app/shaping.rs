@@ -249,3 +249,31 @@ async fn a_yards_own_weights_rank_the_options_anew() {
     assert_eq!(visitor.send("/practice", "/practice/school/conserve", &[("reset", "1")]).await.status, 303);
     assert_eq!(order(&visitor.get(&path).await.text), before);
 }
+
+#[tokio::test]
+async fn new_lengths_are_laid_out_with_scarfs_as_well_as_with_butts() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let page = visitor.get("/boats/1/together").await.text;
+    let ids: Vec<&str> =
+        page.split("name=\"part\" value=\"").skip(1).map(|rest| rest.split('"').next().unwrap()).collect();
+    let parts: String = ids.iter().take(3).map(|id| format!("&part={id}")).collect();
+    let laid = visitor.get(&format!("/boats/1/together?joints=scarfs{parts}")).await.text;
+    assert!(laid.contains("scarf in bay") && !laid.contains("butt in bay"), "{laid}");
+    let layout = laid.split("name=\"layout\" value=\"").nth(1).unwrap().split('"').next().unwrap();
+    // Moved by hand they stay scarfs.
+    let moved = visitor.get(&format!("/boats/1/together/check?joints=scarfs&layout={layout}")).await;
+    assert!(moved.status == 200 && moved.text.contains("scarf in bay"), "{}", moved.text);
+    let fields = [
+        ("layout", layout),
+        ("reason", "All cracked in the one grounding; glued, she stays ashore."),
+        ("against", "The owner asks for it."),
+    ];
+    // The form that lays it out stands before the one that decides.
+    let deciding = &laid[laid.find("<form method=\"post\" action=\"/boats/1/together\"").unwrap()..];
+    let keys = crate::support::keys(deciding, "/boats/1/together");
+    let kept = visitor.post("/boats/1/together", &crate::support::with_keys(&keys, &fields)).await;
+    assert_eq!(kept.location, "/boats/1/shape", "{}", kept.text);
+    assert!(visitor.get("/boats/1/decide").await.text.contains("Part with scarfs"));
+}

@@ -474,3 +474,107 @@ async fn simulated_instruments_are_off_in_a_real_yard_until_it_turns_them_on_and
     assert!(!visitor.get(place).await.text.contains("simulated"), "off again: it counts nowhere");
     assert_eq!(spots(&visitor.get("/boats/1").await.text), 0);
 }
+
+/// The value of a hidden field of a page.
+fn hidden(html: &str, name: &str) -> String {
+    let at = html.find(&format!("name=\"{name}\"")).unwrap_or_else(|| panic!("no {name}: {html}"));
+    html[at..].split("value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned()
+}
+
+#[tokio::test]
+async fn a_photo_that_came_with_a_form_stays_with_it_when_a_field_is_wrong() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let page = "/boats/1/findings/new?at=P5%20F9";
+    let tiny = include_bytes!("tiny.png").to_vec();
+    let wrong = but(&CRACK, "depth", "deep");
+    let back = visitor.send_photo(page, page, &wrong, tiny).await;
+    assert_eq!(back.status, 422, "{}", back.text);
+    let kept = hidden(&back.text, "kept_photos");
+    assert!(kept.len() == 64 && back.text.contains("need not be picked again"), "{}", back.text);
+    // The same form mended, without a file.
+    let mut mended = CRACK.to_vec();
+    mended.push(("kept_photos", &kept));
+    let marks = "[[{\"kind\":\"circle\",\"from\":[0.2,0.2],\"to\":[0.4,0.4]}]]";
+    mended.push(("kept_marks", marks));
+    // What the page that came back holds in its hidden fields, and not what a new one would.
+    let mut all = keys(&back.text, page);
+    all.retain(|(name, _)| !name.starts_with("kept_"));
+    let made = visitor.post(page, &with_keys(&all, &mended)).await;
+    assert_eq!(made.status, 303, "{}", made.text);
+    let list = visitor.get("/boats/1/survey").await.text;
+    let newest = list
+        .split("/boats/1/findings/")
+        .skip(1)
+        .filter_map(|rest| rest.chars().take_while(char::is_ascii_digit).collect::<String>().parse::<i64>().ok());
+    let finding = newest.max().unwrap();
+    let shown = visitor.get(&format!("/boats/1/findings/{finding}")).await.text;
+    assert!(shown.contains(&format!("/photos/{kept}")), "{shown}");
+    // Somebody else's invention is no photo.
+    let mut invented = but(&CRACK, "depth", "deep");
+    invented.push(("kept_photos", "../../mend-keel.db 0123"));
+    let refused = visitor.post(page, &with_keys(&all, &invented)).await;
+    assert!(refused.status == 422 && hidden(&refused.text, "kept_photos").is_empty());
+}
+
+#[tokio::test]
+async fn a_long_survey_is_printed_beside_the_pages_and_crowded_cells_are_gathered() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let small = visitor.get_bytes("/boats/1/survey.pdf").await;
+    assert!(small.starts_with(b"%PDF"));
+    assert!(!visitor.get("/boats/1").await.text.contains("class=\"gathered\""), "no cell has many");
+    server
+        .sql(
+            "INSERT INTO finding (boat_id, member_id, place, kind, method, shape, depth, grade, certainty, cause, note, by_name, at)
+             WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 60)
+             SELECT boat_id, member_id, place, kind, method, shape, depth, grade, certainty, cause, note, by_name, at
+             FROM finding, n WHERE boat_id = 1 AND withdrawn = 0",
+        )
+        .await;
+    let map = visitor.get("/boats/1").await.text;
+    let gathered = map.matches("class=\"gathered\"").count();
+    let drawn = map.matches("class=\"finding ").count();
+    assert!(gathered > 5 && drawn < 100, "{gathered} gathered, {drawn} drawn");
+    assert!(map.contains("61 findings, the worst"), "{map}");
+    let begun = visitor.get("/boats/1/survey.pdf").await;
+    assert!(begun.status == 303 && begun.location.starts_with("/jobs/"), "{}", begun.text);
+    let began = std::time::Instant::now();
+    let done = loop {
+        let state: serde_json::Value =
+            serde_json::from_str(&visitor.get(&format!("{}/state", begun.location)).await.text).unwrap();
+        assert_eq!(state["failed"], serde_json::Value::Null, "{state}");
+        if let Some(location) = state["location"].as_str() {
+            break location.to_owned();
+        }
+        assert!(began.elapsed().as_secs() < 120, "{state}");
+    };
+    let pdf = visitor.get_bytes(&done).await;
+    assert!(pdf.starts_with(b"%PDF") && pdf.len() > small.len());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn going_back_to_a_form_finds_what_was_typed_and_rot_along_a_plank_is_drawn_on_the_whole_of_it() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 900).await;
+    b.go("/boats/1/findings/new?at=P5+F9").await;
+    b.fill("depth", "14").await;
+    b.fill("note", "Soft along the lower edge.").await;
+    b.choose("cause", "standing_water").await;
+    b.press(&b.find_text("a", "Draw on the whole part").await).await;
+    b.arrives("whole=1").await;
+    // The whole plank has more frames on it than the stretch round a place.
+    let frames = "return document.querySelectorAll('#plank .frame-band').length";
+    let whole: i64 = b.page.execute(frames, Vec::new()).await.unwrap().convert().unwrap();
+    assert!(whole >= 15, "{whole}");
+    b.page.back().await.unwrap();
+    b.comes_true("document.querySelector('[name=note]')?.value === 'Soft along the lower edge.'").await;
+    b.comes_true("document.querySelector('[name=depth]').value === '14'").await;
+    b.comes_true("document.querySelector('[name=cause]').value === 'standing_water'").await;
+    // A new visit is a new form.
+    b.go("/boats/1/findings/new?at=P5+F9").await;
+    b.comes_true("document.querySelector('[name=note]').value === ''").await;
+    b.close().await;
+}

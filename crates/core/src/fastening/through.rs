@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::reason::{Reason, Verdict};
+use crate::units::MM_PER_INCH;
 
 choices! {
     /// A kind of fastening.
@@ -156,6 +157,51 @@ const BOLTS: [(f64, f64, f64); 7] = [
     (16.0, 2.0, 14.8),
     (20.0, 2.5, 18.0),
 ];
+/// Bolts of the unified coarse thread: diameter in inches, threads to the inch, height of a finished hexagon nut in inches.
+const INCH_BOLTS: [(f64, f64, f64); 9] = [
+    (0.25, 20.0, 7.0 / 32.0),
+    (0.3125, 18.0, 17.0 / 64.0),
+    (0.375, 16.0, 21.0 / 64.0),
+    (0.4375, 14.0, 0.375),
+    (0.5, 13.0, 0.4375),
+    (0.625, 11.0, 35.0 / 64.0),
+    (0.75, 10.0, 41.0 / 64.0),
+    (0.875, 9.0, 0.75),
+    (1.0, 8.0, 55.0 / 64.0),
+];
+/// Longest bolt of an inch thread that is sold; up to 4 in by quarters, then by halves, inches.
+const LONGEST_INCH: f64 = 12.0;
+
+/// A bolt's thread, mm.
+struct Thread {
+    pitch: f64,
+    nut: f64,
+    inch: bool,
+}
+
+impl Thread {
+    /// Metric, or of an inch thread where the diameter is one of those: no two of them lie nearer than 0.06 mm.
+    fn of(diameter: f64) -> Option<Self> {
+        let metric = BOLTS.iter().find(|b| (b.0 - diameter).abs() < 0.02);
+        if let Some((_, pitch, nut)) = metric {
+            return Some(Self { pitch: *pitch, nut: *nut, inch: false });
+        }
+        let inch = INCH_BOLTS.iter().find(|b| (b.0 * MM_PER_INCH - diameter).abs() < 0.02)?;
+        Some(Self { pitch: MM_PER_INCH / inch.1, nut: inch.2 * MM_PER_INCH, inch: true })
+    }
+
+    /// The next length that is sold, mm.
+    fn sold(&self, needed: f64) -> Option<f64> {
+        if !self.inch {
+            return BOLT_LENGTHS.into_iter().find(|l| *l >= needed - 1e-9);
+        }
+        let inches = needed / MM_PER_INCH;
+        let step = if inches <= 4.0 { 0.25 } else { 0.5 };
+        let length = ((inches / step - 1e-9).ceil() * step).max(0.5);
+        (length <= LONGEST_INCH).then_some(length * MM_PER_INCH)
+    }
+}
+
 /// Lengths bolts are sold in, mm.
 const BOLT_LENGTHS: [f64; 31] = [
     16.0, 20.0, 25.0, 30.0, 35.0, 40.0, 45.0, 50.0, 55.0, 60.0, 65.0, 70.0, 75.0, 80.0, 90.0, 100.0, 110.0, 120.0,
@@ -187,13 +233,16 @@ pub struct Bolt {
     pub reasons: Vec<Reason>,
 }
 
-/// Plans a bolt through a stack of layers with washers and, where `bedded`, 1 mm of bedding. Errors name `diameter`, `layers[i].thickness` or
+/// Plans a bolt through a stack of layers with washers and, where `bedded`, 1 mm of bedding: metric, or of the unified coarse thread where
+/// the diameter is one of its own. Errors name `diameter`, `layers[i].thickness` or
 /// `washers`.
 pub fn bolt(diameter: f64, layers: &[Layer], washers: f64, bedded: bool) -> Result<Bolt, InputError> {
-    let Some((d, pitch, nut)) = BOLTS.iter().copied().find(|b| (b.0 - diameter).abs() < 1e-9) else {
+    let Some(thread) = Thread::of(diameter) else {
         let sizes: Vec<String> = BOLTS.iter().map(|b| format!("{}", b.0)).collect();
-        return Err(InputError::new("diameter", format!("must be one of {}", sizes.join(", "))));
+        let message = format!("must be one of {} mm, or an inch bolt from 1/4 to 1 in", sizes.join(", "));
+        return Err(InputError::new("diameter", message));
     };
+    let (d, pitch, nut) = (diameter, thread.pitch, thread.nut);
     if layers.is_empty() || layers.len() > 40 {
         return Err(InputError::new("layers", "needs 1 to 40 layers"));
     }
@@ -203,7 +252,7 @@ pub fn bolt(diameter: f64, layers: &[Layer], washers: f64, bedded: bool) -> Resu
     error::within("washers", washers, 0.0, 50.0)?;
     let grip = layers.iter().map(|l| l.thickness).sum::<f64>() + washers + if bedded { BEDDING } else { 0.0 };
     let needed = grip + nut + 2.0 * pitch;
-    let length = BOLT_LENGTHS.into_iter().find(|l| *l >= needed - 1e-9);
+    let length = thread.sold(needed);
     let reasons = vec![
         Reason::note("bolt.length", "grip, nut and two threads, rounded up to a length that is sold")
             .formula("Σ layers + washers + bedding 1 mm + nut + 2 × pitch")
@@ -314,6 +363,24 @@ mod tests {
         assert_eq!((rivet.shank, rivet.length), (3.0, 9.0 + 12.0 + 4.5 + 1.2));
         assert_eq!(nail(22.0, 30.0, Kind::Clench).unwrap().length, 52.0 + 18.0);
         assert_eq!(nail(0.0, 30.0, Kind::Clench).unwrap_err().field, "plank_thickness");
+    }
+
+    #[test]
+    fn an_inch_bolt_has_its_own_thread_and_lengths() {
+        // 3/8 in, 16 threads: tapped by the published 5/16 in drill within a twentieth.
+        let stack = [Layer { name: "deck".into(), thickness: 25.4 }, Layer { name: "pad".into(), thickness: 25.4 }];
+        let b = bolt(9.525, &stack, 3.0, false).unwrap();
+        assert!((b.tapping_drill / MM_PER_INCH - 0.3125).abs() < 0.001, "{}", b.tapping_drill);
+        // 2 in of wood, washers, nut and two threads come to 2.57 in: sold at 2 3/4.
+        assert!((b.length.unwrap() / MM_PER_INCH - 2.75).abs() < 1e-9, "{:?}", b.length);
+        let long = bolt(25.4, &[Layer { name: "keel".into(), thickness: 150.0 }], 0.0, false).unwrap();
+        assert!((long.length.unwrap() / MM_PER_INCH - 7.5).abs() < 1e-9, "{:?}", long.length);
+        assert_eq!(bolt(12.7, &[Layer { name: "keel".into(), thickness: 300.0 }], 0.0, false).unwrap().length, None);
+        // Sixteen millimetres and five eighths are two bolts, near as they lie.
+        let (metric, inch) = (bolt(16.0, &stack, 0.0, false).unwrap(), bolt(15.875, &stack, 0.0, false).unwrap());
+        assert!((metric.tapping_drill - 14.0).abs() < 1e-9 && (inch.tapping_drill - 13.566).abs() < 0.001);
+        let told = bolt(11.0, &stack, 0.0, false).unwrap_err();
+        assert!(told.field == "diameter" && told.message.contains("inch bolt"), "{told:?}");
     }
 
     #[test]

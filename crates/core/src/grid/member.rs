@@ -47,6 +47,12 @@ choices! {
         Stringer = "stringer", "Stringer";
         Ceiling = "ceiling", "Ceiling";
         Spar = "spar", "Spar";
+        Carlin = "carlin", "Carlin";
+        Knee = "knee", "Knee";
+        Hatch = "hatch", "Hatch";
+        Coaming = "coaming", "Coaming";
+        Stopwater = "stopwater", "Stopwater";
+        Drain = "drain", "Drain or scupper";
     }
 }
 
@@ -58,9 +64,11 @@ impl MemberKind {
             Self::Stem | Self::Keel | Self::Keelson | Self::Deadwood | Self::Sternpost | Self::HornTimber => {
                 Surface::Backbone
             }
+            Self::Stopwater => Surface::Backbone,
             Self::CoveringBoard | Self::DeckPlank | Self::KingPlank | Self::DeckPanel | Self::Beam => Surface::Deck,
+            Self::Carlin | Self::Hatch | Self::Coaming | Self::Drain => Surface::Deck,
             Self::TransomPlank => Surface::Transom,
-            Self::Clamp | Self::Shelf | Self::Stringer | Self::Ceiling => Surface::Interior,
+            Self::Clamp | Self::Shelf | Self::Stringer | Self::Ceiling | Self::Knee => Surface::Interior,
             Self::Spar => Surface::Spars,
         }
     }
@@ -88,23 +96,38 @@ impl MemberKind {
             Self::Stringer => "ST",
             Self::Ceiling => "CEIL",
             Self::Spar => "SPAR",
+            Self::Carlin => "CARLIN",
+            Self::Knee => "KNEE",
+            Self::Hatch => "HATCH",
+            Self::Coaming => "COAM",
+            Self::Stopwater => "SW",
+            Self::Drain => "DRAIN",
         }
     }
 
-    /// Whether there is only ever one of it on a side (or on the boat).
+    /// Whether there is mostly one of it on a side (or on the boat): the first then has no number. A keel in pieces has more.
     fn is_single(self) -> bool {
-        !matches!(
-            self,
-            Self::Frame
-                | Self::Floor
-                | Self::DeckPlank
-                | Self::DeckPanel
-                | Self::Beam
-                | Self::TransomPlank
-                | Self::Stringer
-                | Self::Spar
-                | Self::Plank
-        )
+        match self {
+            Self::Stem | Self::Keel | Self::Keelson | Self::Deadwood | Self::Sternpost | Self::HornTimber => true,
+            Self::CoveringBoard | Self::KingPlank | Self::Clamp | Self::Shelf | Self::Ceiling => true,
+            Self::Frame | Self::Floor | Self::DeckPlank | Self::DeckPanel | Self::Beam | Self::TransomPlank => false,
+            Self::Stringer | Self::Spar | Self::Plank | Self::Carlin | Self::Knee | Self::Hatch => false,
+            Self::Coaming | Self::Stopwater | Self::Drain => false,
+        }
+    }
+
+    /// Whether it is one thing to look at, without parts of its own.
+    pub fn is_small(self) -> bool {
+        matches!(self, Self::Knee | Self::Hatch | Self::Stopwater | Self::Drain)
+    }
+
+    /// How many cells one of this length has, where nothing like it tells, mm.
+    pub fn cells(self, length: f64) -> u32 {
+        match self {
+            Self::Keel | Self::Keelson | Self::Spar => metres(length),
+            kind if kind.is_small() => 1,
+            _ => 3,
+        }
     }
 
     /// Whether it is cut from the same stock as the planking.
@@ -123,12 +146,13 @@ impl MemberKind {
 
     /// Whether it usually lies under water.
     pub fn is_below_waterline(self) -> bool {
-        matches!(self, Self::Floor | Self::Keel | Self::Keelson | Self::Deadwood | Self::Sternpost)
+        matches!(self, Self::Floor | Self::Keel | Self::Keelson | Self::Deadwood | Self::Sternpost | Self::Stopwater)
     }
 
     /// How much of the boat hangs on it: what fails with it (*yard rule*; handbook 03: structure × consequence).
     pub fn consequence(self) -> f64 {
         match self.surface() {
+            _ if self == Self::Drain => 1.0,
             Surface::Backbone => 2.0,
             Surface::Frames => 1.6,
             Surface::Shell => 1.0,
@@ -148,6 +172,9 @@ impl MemberKind {
                 "x runs from the foot up, y across its face"
             }
             Self::Spar => "x runs from the heel up, y across its face",
+            Self::Knee => "x runs from its throat out along the arm, y across its face",
+            Self::Stopwater => "x runs from port to starboard through the joint, y across it",
+            Self::Drain => "x runs the way the water runs, y across it",
             Self::Plank => "x runs aft from the datum, y up from the lower edge",
             _ => "x runs aft from its fore end, y across its face",
         }
@@ -161,7 +188,8 @@ impl MemberKind {
             Self::Floor | Self::Beam | Self::TransomPlank => part(["port", "middle", "starboard"]),
             Self::Stem | Self::Sternpost | Self::HornTimber | Self::Deadwood => part(["foot", "middle", "head"]),
             Self::CoveringBoard | Self::DeckPlank | Self::KingPlank => format!("beam bay {cell}"),
-            Self::DeckPanel => part(["fore", "middle", "after"]),
+            Self::DeckPanel | Self::Carlin | Self::Coaming => part(["fore", "middle", "after"]),
+            Self::Knee | Self::Hatch | Self::Stopwater | Self::Drain => "whole".to_owned(),
             Self::Clamp | Self::Shelf | Self::Stringer | Self::Ceiling | Self::Plank => format!("bay {cell}"),
             Self::Keel | Self::Keelson | Self::Spar => format!("metre {cell}"),
         }
@@ -186,16 +214,20 @@ pub struct Member {
 }
 
 impl Member {
+    fn is_only(&self) -> bool {
+        self.kind.is_single() && self.number <= 1
+    }
+
     /// `FR12P`, `KEEL`, `CBS`.
     pub fn code(&self) -> String {
-        let number = if self.kind.is_single() { String::new() } else { self.number.to_string() };
+        let number = if self.is_only() { String::new() } else { self.number.to_string() };
         let side = self.side.map_or(String::new(), |s| s.letter().to_string());
         format!("{}{number}{side}", self.kind.prefix())
     }
 
     /// `Frame 12, port`.
     pub fn name(&self) -> String {
-        let number = if self.kind.is_single() { String::new() } else { format!(" {}", self.number) };
+        let number = if self.is_only() { String::new() } else { format!(" {}", self.number) };
         let side = self.side.map_or(String::new(), |s| format!(", {}", s.label().to_lowercase()));
         format!("{}{number}{side}", self.kind.label())
     }
@@ -516,7 +548,9 @@ pub fn outline(form: &Form<'_>, member: &Member, cell: u32) -> Vec<Point> {
             slanted([form.length * 0.94, form.depth * 0.45], [form.length, form.depth * 0.2], member.width, from, to)
         }
         MemberKind::Keel => {
-            let x = |share: f64| form.length * (0.11 + 0.8 * share);
+            // Pieces of a keel lie one behind the other.
+            let (before, of) = (f64::from(member.number.max(1) - 1), f64::from(member.of.max(member.number).max(1)));
+            let x = |share: f64| form.length * (0.11 + 0.8 * (before + share) / of);
             bar(x(from), x(to), form.depth * 1.05, form.depth * 1.05 + member.width)
         }
         MemberKind::Keelson => {
@@ -536,6 +570,37 @@ pub fn outline(form: &Form<'_>, member: &Member, cell: u32) -> Vec<Point> {
         }
         MemberKind::CoveringBoard | MemberKind::DeckPlank | MemberKind::KingPlank | MemberKind::DeckPanel => {
             deck_cell(form, member, cell)
+        }
+        // What lies along in the deck, as long as it is, in its order from forward: where exactly nobody said.
+        MemberKind::Carlin | MemberKind::Coaming | MemberKind::Hatch | MemberKind::Drain => {
+            let middle = in_order(form, member);
+            let long = member.length.min(form.length * 0.4);
+            let x = |share: f64| middle - long / 2.0 + long * share;
+            let out = match member.kind {
+                MemberKind::Hatch => 0.0,
+                MemberKind::Drain => 0.8,
+                MemberKind::Coaming => 0.35,
+                _ => 0.3,
+            } * form.half_breadth(middle);
+            let centre = form.beam / 2.0
+                + match member.side {
+                    Some(Side::Starboard) => out,
+                    Some(Side::Port) => -out,
+                    None => 0.0,
+                };
+            let half = (member.width / 2.0).clamp(SEEN / 2.0, form.beam * 0.3);
+            bar(x(from), x(to), centre - half, centre + half)
+        }
+        MemberKind::Knee => {
+            let side = member.side.unwrap_or(Side::Port);
+            let (x, half) = (in_order(form, member).min(form.shell.length()), SEEN);
+            let sheer = form.shell.edges.len() - 1;
+            let y = unrolled(side, girth, form.shell.girth(side, sheer, x) * 0.92);
+            bar(x - half, x + half, y - half, y + half)
+        }
+        MemberKind::Stopwater => {
+            let (x, half) = (in_order(form, member), SEEN / 2.0);
+            bar(x - half, x + half, form.depth * 1.05 - half, form.depth * 1.05 + half)
         }
         MemberKind::TransomPlank => {
             let stern = hull::half_breadth(form.beam, 1.0);
@@ -559,6 +624,15 @@ pub fn outline(form: &Form<'_>, member: &Member, cell: u32) -> Vec<Point> {
             ]
         }
     }
+}
+
+/// What is smaller is drawn at this size, mm.
+const SEEN: f64 = 60.0;
+
+/// Where a thing of which only its order from forward is known is drawn, mm aft.
+fn in_order(form: &Form<'_>, member: &Member) -> f64 {
+    let of = f64::from(member.of.max(member.number).max(1));
+    form.length * (0.1 + 0.8 * (f64::from(member.number.max(1)) - 0.5) / of)
 }
 
 /// Height on an unrolled drawing of a girth from the keel.
@@ -685,6 +759,62 @@ mod tests {
                 assert!(place.shell().is_none(), "{code} reads as an address on the shell");
             }
         });
+    }
+
+    #[test]
+    fn what_is_added_has_its_own_code_and_lies_on_its_drawing() {
+        let keel = |number| Member {
+            kind: MemberKind::Keel,
+            side: None,
+            number,
+            of: 2,
+            cells: 4,
+            length: 4_000.0,
+            width: 150.0,
+            thickness: 100.0,
+        };
+        assert_eq!([keel(1).code(), keel(2).code()], ["KEEL", "KEEL2"]);
+        assert_eq!([keel(1).name(), keel(2).name()], ["Keel", "Keel 2"]);
+        with_form(Construction::CarvelCaulked, DeckKind::LaidStraight, 9_000.0, |form| {
+            // The second piece of the keel begins where the first ends.
+            let end = outline(form, &keel(1), 4)[1][0];
+            assert!((outline(form, &keel(2), 1)[0][0] - end).abs() < 1e-6);
+            for kind in [
+                MemberKind::Carlin,
+                MemberKind::Knee,
+                MemberKind::Hatch,
+                MemberKind::Coaming,
+                MemberKind::Stopwater,
+                MemberKind::Drain,
+            ] {
+                for (side, number) in [(None, 1), (Some(Side::Port), 3), (Some(Side::Starboard), 3)] {
+                    let one = Member {
+                        kind,
+                        side,
+                        number,
+                        of: 3,
+                        cells: kind.cells(700.0),
+                        length: 700.0,
+                        width: 40.0,
+                        thickness: 30.0,
+                    };
+                    let place = crate::grid::Place::parse(&format!("{} 1", one.code())).unwrap();
+                    assert!(place.shell().is_none());
+                    let [wide, high] = extent(form, kind.surface(), std::slice::from_ref(&one));
+                    for cell in 1..=one.cells {
+                        let drawn = outline(form, &one, cell);
+                        assert!(drawn.len() >= 4, "{kind:?}");
+                        assert!(
+                            drawn
+                                .iter()
+                                .all(|p| p[0] > -1.0 && p[0] < wide * 1.05 && p[1] > -1.0 && p[1] < high * 1.05),
+                            "{kind:?} {drawn:?}"
+                        );
+                    }
+                }
+            }
+        });
+        assert_eq!((MemberKind::Stopwater.cells(90.0), MemberKind::Spar.cells(7_400.0)), (1, 7));
     }
 
     #[test]

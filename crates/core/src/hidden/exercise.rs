@@ -3,7 +3,7 @@
 use crate::chance::{Chance, seed_of};
 use crate::choice::choices;
 use crate::error::InputError;
-use crate::finish;
+use crate::finish::{self, coats::DEW_MARGIN};
 use crate::geometry::Point;
 use crate::grid::{Joint, Side};
 use crate::reason::{Reason, Verdict};
@@ -34,8 +34,6 @@ pub struct Exercise {
     pub ticks: Vec<Point>,
 }
 
-/// The surface must stay so much warmer than the dew point, °C (handbook 07).
-const ABOVE_DEW: f64 = 3.0;
 /// Ticks of a line, and how far a good one scatters, mm.
 const TICKS: u32 = 9;
 const SCATTER: f64 = 0.3;
@@ -132,7 +130,7 @@ fn coat(random: &mut Chance) -> Exercise {
     let humidity = (50.0 + 45.0 * random.unit()).round();
     let surface = (temperature - 4.0 + 5.0 * random.unit()).round();
     let dew = finish::dew_point(temperature, humidity);
-    let may = surface >= dew + ABOVE_DEW;
+    let may = surface >= dew + DEW_MARGIN;
     Exercise {
         kind: Kind::Coat,
         asks: format!(
@@ -147,7 +145,7 @@ fn coat(random: &mut Chance) -> Exercise {
         )
         .source("handbook 07")
         .value("dew point", dew, "°C")
-        .against("the face", surface, "°C", dew + ABOVE_DEW),
+        .against("the face", surface, "°C", dew + DEW_MARGIN),
         ticks: Vec::new(),
     }
 }

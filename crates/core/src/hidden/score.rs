@@ -9,7 +9,7 @@ use crate::error::InputError;
 use crate::forecast::{self, Decay, Pace, Part, Place, Water};
 use crate::grid::{Address, Side};
 use crate::reason::{Reason, Verdict};
-use crate::survey::reading::WoodAround;
+use crate::survey::reading::{FasteningGrade, WoodAround, fastening_grade, section_loss};
 use crate::survey::{Cause, Grade, sample};
 
 /// What somebody said of a bay.
@@ -58,6 +58,18 @@ pub struct Work {
     pub treated: Vec<Treated>,
     pub looked: Vec<Looked>,
     pub drawn: Vec<Drawn>,
+}
+
+impl Work {
+    /// The worst that was said of each bay.
+    pub fn said(&self) -> BTreeMap<Address, Grade> {
+        let mut said = BTreeMap::new();
+        for claim in &self.claims {
+            let worst = said.entry(claim.at).or_insert(Grade::Sound);
+            *worst = (*worst).max(claim.grade);
+        }
+        said
+    }
 }
 
 /// Bays by what they are and what was said of them: `[truth][said]`, Sound to Renew.
@@ -117,6 +129,11 @@ impl Score {
     }
 }
 
+/// Whether the fastenings at a crossing are bad in truth.
+fn has_bad(truth: &Truth, at: Address) -> bool {
+    fastening_grade(truth.loss(at)) == FasteningGrade::Bad
+}
+
 fn place_of(grade: Grade) -> usize {
     match grade {
         Grade::Sound => 0,
@@ -126,25 +143,18 @@ fn place_of(grade: Grade) -> usize {
     }
 }
 
-/// Loss of section from which a fastening is bad (handbook 03).
-const BAD: f64 = 0.30;
-
 fn tell(rule: &'static str, text: String) -> Reason {
     Reason::new(rule, Verdict::Against, text).source("handbook 03")
 }
 
 /// Whether a fastening drawn is bad: thinner than that, or the wood round it is (handbook 03).
 pub fn is_bad(original: f64, left: f64, wood: WoodAround) -> bool {
-    wood != WoodAround::Sound || 1.0 - (left / original.max(1e-9)).powi(2) > BAD
+    wood != WoodAround::Sound || section_loss(original, left).is_ok_and(|(_, grade)| grade == FasteningGrade::Bad)
 }
 
 /// Scores the work on a hull. Errors are those of the forecast, and cannot come from a hull of its own.
 pub fn score(truth: &Truth, work: &Work) -> Result<Score, InputError> {
-    let mut said: BTreeMap<Address, Grade> = BTreeMap::new();
-    for claim in &work.claims {
-        let worst = said.entry(claim.at).or_insert(Grade::Sound);
-        *worst = (*worst).max(claim.grade);
-    }
+    let said = work.said();
     let mut table: Table = [[0; 4]; 4];
     let (mut counts, mut areas) = ([0u32; 3], [0.0f64; 3]);
     for cell in truth.cells() {
@@ -214,7 +224,7 @@ fn covers(decided: &Decided, at: Address) -> bool {
 
 fn fastenings(truth: &Truth, work: &Work) -> Result<(f64, Option<[f64; 2]>), InputError> {
     let crossings: Vec<Address> = truth.cells().collect();
-    let bad = crossings.iter().filter(|c| truth.loss(**c) > BAD).count();
+    let bad = crossings.iter().filter(|c| has_bad(truth, **c)).count();
     let share = bad as f64 / crossings.len().max(1) as f64;
     let drawn = u32::try_from(work.drawn.len()).unwrap_or(u32::MAX);
     let population = u32::try_from(crossings.len()).unwrap_or(u32::MAX);
@@ -333,7 +343,7 @@ mod tests {
                 .map(|s| Treated { at: Address { side: s.side, strake: s.strake, frame: 1 }, cause: s.cause })
                 .collect(),
             looked: bad.iter().map(|at| Looked { at: *at, tool: Tool::Spike }).collect(),
-            drawn: truth.cells().map(|at| Drawn { at, bad: truth.loss(at) > BAD }).collect(),
+            drawn: truth.cells().map(|at| Drawn { at, bad: truth.loss(at) > 0.30 }).collect(),
         }
     }
 

@@ -201,7 +201,8 @@ impl Edge {
     pub(super) fn plan(&self, rate: Rate<'_>) -> Result<Told, InputError> {
         let wood = species::find(&self.species)?;
         error::length("thickness", self.thickness)?;
-        let (outer, inner) = self.face()?;
+        let (outer, suspects) = self.fair()?;
+        let inner = covering::inner_edge(&outer, self.width)?;
         let run: f64 = outer.windows(2).map(|w| (w[1][0] - w[0][0]).hypot(w[1][1] - w[0][1])).sum();
         let mut told = Told { generated: !self.measured, ..Told::default() };
         told.figure("Along its outer edge", Amount::Run(run));
@@ -216,7 +217,7 @@ impl Edge {
                 .source("handbook 10"),
             );
         }
-        for point in self.fair()?.1 {
+        for point in suspects {
             told.reasons.push(
                 Reason::new(
                     "edge.fair",
@@ -243,7 +244,7 @@ impl Edge {
                     .value("the next lies over by", blanks.pitch, "mm"),
             );
             told.need(
-                format!("{}, {:.0} mm wide and {:.0} thick in the rough", wood.name, board, self.thickness + 6.0),
+                format!("{}, {:.0} mm wide and {:.0} mm thick in the rough", wood.name, board, self.thickness + 6.0),
                 Amount::Run(blanks.length),
             );
         } else {

@@ -134,8 +134,7 @@ impl Panels {
         }
         let mix =
             Mix { ratio: [self.ratio, 1.0], pot_life: self.pot_life, temperature: self.temperature, use_minutes: None };
-        let mixed = resin::amount(&uses, &mix)
-            .map_err(|e| InputError::new(e.field.split('[').next().unwrap_or_default(), e.message))?;
+        let mixed = resin::amount(&uses, &mix).map_err(|e| InputError::new(e.root(), e.message.clone()))?;
         told.need("Resin", Amount::Of(mixed.resin, "kg"));
         told.need("Hardener", Amount::Of(mixed.hardener, "kg"));
         told.need("Filler", Amount::Of(mixed.filler, "l"));

@@ -71,10 +71,8 @@ impl Spar {
         if last[0] > self.length + 1e-9 {
             return Err(InputError::new("taper", "lies beyond the head"));
         }
-        let hollow = round::hollow(self.thickest(), self.staves, self.wall, &self.taper).map_err(|e| {
-            let field = e.field.split('[').next().unwrap_or_default();
-            InputError::new(if field == "diameter" { "taper" } else { field }, e.message)
-        })?;
+        let hollow = round::hollow(self.thickest(), self.staves, self.wall, &self.taper)
+            .map_err(|e| InputError::new(if e.root() == "diameter" { "taper" } else { e.root() }, e.message.clone()))?;
         if self.soft.is_empty() {
             return Ok(Drawn { hollow, mend: None });
         }
@@ -95,10 +93,8 @@ impl Spar {
             stock: self.stock.clone(),
             most_out: None,
         };
-        let mend = stave::plan(&job).map_err(|e| {
-            let field = if e.field.starts_with("bad") { "soft" } else { e.field.split('[').next().unwrap_or_default() };
-            InputError::new(field, e.message)
-        })?;
+        let mend = stave::plan(&job)
+            .map_err(|e| InputError::new(if e.root() == "bad" { "soft" } else { e.root() }, e.message.clone()))?;
         Ok(Drawn { hollow, mend: Some(mend) })
     }
 

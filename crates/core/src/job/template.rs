@@ -288,9 +288,9 @@ impl Photograph {
     fn rectified(&self) -> Result<rectify::Rectified, InputError> {
         let marks: Vec<Mark> = self.marks.iter().map(|m| Mark { px: m.px, mm: m.mm }).collect();
         rectify::rectify(&marks, &self.traced, self.click).map_err(|e| {
-            let field = match e.field.split(['[', '.']).next() {
-                Some("points") => "traced",
-                Some("pixel_error") => "click",
+            let field = match e.root() {
+                "points" => "traced",
+                "pixel_error" => "click",
                 _ => "marks",
             };
             InputError::new(field, e.message)

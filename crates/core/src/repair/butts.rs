@@ -26,6 +26,11 @@ pub const WIDE: Rule = Rule { adjacent: 3, one_between: 2, same_bay_between: 3, 
 pub const CLOSE: Rule = Rule { adjacent: 2, one_between: 1, same_bay_between: 2, min_piece: 5 };
 
 impl Rule {
+    /// The rule for scarfs: they shift like butts, at half the distance (handbook 04).
+    pub fn for_scarfs(&self) -> Self {
+        Self { adjacent: self.adjacent.div_ceil(2), one_between: self.one_between.div_ceil(2), ..*self }
+    }
+
     /// The rule a boat's use asks for.
     pub fn for_use(use_: crate::practice::Use) -> Self {
         use crate::practice::Use;

@@ -38,6 +38,11 @@ impl OptionKind {
         }
     }
 
+    /// Whether new wood takes the place of what was found and of no more, while the rest stays.
+    pub fn lets_in(self) -> bool {
+        matches!(self, Self::Graving | Self::PanelPatch | Self::LayerPatch)
+    }
+
     /// Whether it is glued in.
     pub fn is_glued(self) -> bool {
         match self {

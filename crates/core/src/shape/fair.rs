@@ -115,6 +115,78 @@ pub fn fit(points: &[Point], tolerance: f64, at: Option<&[f64]>) -> Result<Fair,
     })
 }
 
+/// The fair line of what is bent far, such as a frame from heel to head: faired as its distance from the circle that lies nearest to
+/// the ticks, along that circle, so that its steep ends are as true as its middle. `count` points of the line, evenly along it, with rising
+/// x. What is nearly straight, or bent farther than half a circle, is faired as [`fit`] does. Errors as [`fit`].
+pub fn fit_round(points: &[Point], tolerance: f64, count: usize) -> Result<Fair, InputError> {
+    let plain = || {
+        let (first, last) = points.first().zip(points.last()).map_or((0.0, 0.0), |(a, b)| (a[0], b[0]));
+        let step = (last - first) / (count.max(2) - 1) as f64;
+        let xs: Vec<f64> = (0..count.max(2)).map(|i| first + step * i as f64).collect();
+        fit(points, tolerance, Some(&xs))
+    };
+    let Some(circle) = Circle::near(points) else { return plain() };
+    let flat: Vec<Point> = points.iter().map(|p| circle.unrolled(*p)).collect();
+    if flat.windows(2).any(|w| w[1][0] <= w[0][0]) {
+        return plain();
+    }
+    let (first, last) = (flat[0][0], flat[flat.len() - 1][0]);
+    let step = (last - first) / (count.max(2) - 1) as f64;
+    let along: Vec<f64> = (0..count.max(2)).map(|i| first + step * i as f64).collect();
+    let fair = fit(&flat, tolerance, Some(&along))?;
+    let curve: Vec<Point> = fair.curve.iter().map(|p| circle.rolled(*p)).collect();
+    if curve.windows(2).any(|w| w[1][0] <= w[0][0]) {
+        return plain();
+    }
+    // Outside of the circle is up where it bends down at its ends.
+    Ok(Fair { curve, residuals: fair.residuals.iter().map(|r| r * circle.up).collect(), ..fair })
+}
+
+/// A circle, and which way along it x rises.
+struct Circle {
+    centre: Point,
+    radius: f64,
+    /// 1 where it lies above its centre, −1 below.
+    up: f64,
+}
+
+/// A circle of more than so many chords is straight (*yard rule*).
+const STRAIGHT_CHORDS: f64 = 8.0;
+
+impl Circle {
+    /// The circle whose equation the points fulfil best (Kåsa's linear least squares); `None` where they lie nearly straight.
+    fn near(points: &[Point]) -> Option<Self> {
+        let n = points.len() as f64;
+        let (a, b) = (points.first()?, points.last()?);
+        let chord = (b[0] - a[0]).hypot(b[1] - a[1]);
+        let mean = |of: &dyn Fn(&Point) -> f64| points.iter().map(of).sum::<f64>() / n;
+        let (mx, my) = (mean(&|p| p[0]), mean(&|p| p[1]));
+        let sum = |of: &dyn Fn(f64, f64) -> f64| points.iter().map(|p| of(p[0] - mx, p[1] - my)).sum::<f64>();
+        let (xx, yy, xy) = (sum(&|x, _| x * x), sum(&|_, y| y * y), sum(&|x, y| x * y));
+        let (xr, yr) = (sum(&|x, y| x * (x * x + y * y)) / 2.0, sum(&|x, y| y * (x * x + y * y)) / 2.0);
+        let det = xx * yy - xy * xy;
+        if det.abs() <= 1e-9 * xx * yy || chord <= 0.0 {
+            return None;
+        }
+        let (cx, cy) = ((xr * yy - yr * xy) / det, (yr * xx - xr * xy) / det);
+        let radius = (cx * cx + cy * cy + (xx + yy) / n).sqrt();
+        let centre = [cx + mx, cy + my];
+        let up = if my >= centre[1] { 1.0 } else { -1.0 };
+        (radius.is_finite() && radius < STRAIGHT_CHORDS * chord).then_some(Self { centre, radius, up })
+    }
+
+    /// `[along the circle with x, out from it]`.
+    fn unrolled(&self, p: Point) -> Point {
+        let (x, y) = (p[0] - self.centre[0], (p[1] - self.centre[1]) * self.up);
+        [self.radius * x.atan2(y), x.hypot(y) - self.radius]
+    }
+
+    fn rolled(&self, p: Point) -> Point {
+        let (angle, out) = (p[0] / self.radius, self.radius + p[1]);
+        [self.centre[0] + out * angle.sin(), self.centre[1] + self.up * out * angle.cos()]
+    }
+}
+
 /// Values at some places of the natural spline through points with rising x: every one is believed. Beyond its ends it runs on
 /// straight.
 pub(crate) fn through(points: &[Point], at: &[f64]) -> Vec<f64> {

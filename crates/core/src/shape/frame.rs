@@ -1,7 +1,8 @@
-//! A frame's own shape out of the table of offsets: its section, the bevel along it, and the moulds to make it by.
+//! A frame's own shape, out of the table of offsets or off a template: its section, the bevel along it, its other face, and the
+//! moulds to make it by.
 
 use crate::error::{self, InputError};
-use crate::geometry::Point;
+use crate::geometry::{Point, distance_to_segment, polyline_at};
 use crate::grid::offsets::{Offsets, RowKind};
 use crate::reason::{Reason, Verdict};
 use crate::repair::decide::member::{Curve, RUN_OUT, run_out};
@@ -11,6 +12,8 @@ use crate::timber::species::Species;
 use super::bend;
 use super::bevel::{self, Section};
 use super::fair;
+use super::pattern::{Allowances, Pattern, beside, least_box};
+use super::spiling::RibTick;
 
 /// The bevel at a height of a frame.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -26,11 +29,11 @@ pub struct BevelAt {
 /// A frame's shape. Lengths mm.
 #[derive(Debug, Clone, PartialEq)]
 pub struct FrameShape {
-    /// Aft of the first station.
-    pub x: f64,
-    /// `[half-breadth, height]` from the heel up, close together.
+    /// Taken on the boat by a template; else out of the table of offsets.
+    pub taken: bool,
+    /// `[half-breadth, height]` from the heel up, close together; of a template `[out, along]` its straight edge.
     pub section: Vec<Point>,
-    /// The sections a frame space forward and aft, for drawing.
+    /// The sections a frame space forward and aft, for drawing; empty where it was taken by a template.
     pub fore: Vec<Point>,
     pub aft: Vec<Point>,
     pub bevels: Vec<BevelAt>,
@@ -46,9 +49,9 @@ pub struct FrameShape {
 }
 
 impl FrameShape {
-    /// The curve a new frame is made to.
-    pub fn curve(&self) -> Curve {
-        self.radius.map_or(Curve::Straight, Curve::Radius)
+    /// The curve a new frame is made to: the radius of its inside, which lies the moulded size inside the section, mm.
+    pub fn curve(&self, moulded: f64) -> Curve {
+        self.radius.map_or(Curve::Straight, |outside| Curve::Radius((outside - moulded).max(moulded)))
     }
 }
 
@@ -81,14 +84,7 @@ pub fn shape(offsets: &Offsets, x: f64, space: f64) -> Result<FrameShape, InputE
     let (fore, aft) = ((x - space).max(first), (x + space).min(last));
     let (fore_section, aft_section) = (at(fore)?, at(aft)?);
     let girth_to = running(&section);
-    let girth = girth_to[DENSE - 1];
-    // Over a fifth of the girth: a spline between few points bends a little more here and a little less there.
-    let curvature =
-        |i: usize| super::pattern::curvature(&[section[i - REACH], section[i], section[i + REACH]])[1].abs();
-    let heel = girth_to.iter().position(|g| *g >= HEEL * girth).unwrap_or(REACH);
-    let tightest =
-        (heel.max(REACH)..DENSE - REACH).max_by(|a, b| curvature(*a).total_cmp(&curvature(*b))).unwrap_or(DENSE / 2);
-    let radius = 1.0 / curvature(tightest).max(1e-9);
+    let (radius, tightest_at) = tightest(&section, &girth_to);
     let mut sections = vec![Section { x: fore, points: fore_section.clone() }];
     let station = usize::from(fore < x);
     if fore < x {
@@ -106,20 +102,107 @@ pub fn shape(offsets: &Offsets, x: f64, space: f64) -> Result<FrameShape, InputE
             bevels.push(BevelAt { height, half_breadth, along: girth_to[k], bevel: found.bevel });
         }
     }
-    let most_bevel = bevels.iter().map(|b| b.bevel).fold(0.0f64, |m, b| if b.abs() > m.abs() { b } else { m });
-    let turns = bevels.iter().any(|b| b.bevel > 0.5) && bevels.iter().any(|b| b.bevel < -0.5);
     Ok(FrameShape {
-        x,
+        taken: false,
         fore: fore_section,
         aft: aft_section,
+        girth: girth_to[DENSE - 1],
+        radius,
+        tightest_at,
+        most_bevel: most_bevel(&bevels),
+        turns: turns(&bevels),
         bevels,
-        girth,
-        radius: (radius < STRAIGHT).then_some(radius),
-        tightest_at: girth_to[tightest],
-        most_bevel,
-        turns,
         section,
     })
+}
+
+/// The tightest radius of a section away from the rabbet, `None` where it is nearly straight, and where that is along it.
+fn tightest(section: &[Point], girth_to: &[f64]) -> (Option<f64>, f64) {
+    let n = section.len();
+    if n < 2 * REACH + 1 {
+        return (None, 0.0);
+    }
+    let girth = girth_to[n - 1];
+    // Over a fifth of the girth: a spline between few points bends a little more here and a little less there.
+    let reach = REACH * n / DENSE;
+    let curvature =
+        |i: usize| super::pattern::curvature(&[section[i - reach], section[i], section[i + reach]])[1].abs();
+    let heel = girth_to.iter().position(|g| *g >= HEEL * girth).unwrap_or(reach);
+    let at = (heel.max(reach)..n - reach).max_by(|a, b| curvature(*a).total_cmp(&curvature(*b))).unwrap_or(n / 2);
+    let radius = 1.0 / curvature(at).max(1e-9);
+    ((radius < STRAIGHT).then_some(radius), girth_to[at])
+}
+
+fn most_bevel(bevels: &[BevelAt]) -> f64 {
+    bevels.iter().map(|b| b.bevel).fold(0.0f64, |m, b| if b.abs() > m.abs() { b } else { m })
+}
+
+fn turns(bevels: &[BevelAt]) -> bool {
+    bevels.iter().any(|b| b.bevel > 0.5) && bevels.iter().any(|b| b.bevel < -0.5)
+}
+
+/// A frame as its template was taken: the fair outside, and the bevels where somebody took them. Nothing is known of its neighbours.
+pub fn taken(pattern: &Pattern, ticks: &[RibTick]) -> FrameShape {
+    let section: Vec<Point> = pattern.upper.line.iter().map(|p| [p[1], p[0]]).collect();
+    let girth_to = running(&section);
+    let (radius, tightest_at) = tightest(&section, &girth_to);
+    let along: Vec<Point> = section.iter().zip(&girth_to).map(|(p, g)| [p[1], *g]).collect();
+    let bevels: Vec<BevelAt> = ticks
+        .iter()
+        .filter_map(|t| {
+            let bevel = t.bevel?;
+            let half_breadth = polyline_at(&pattern.upper.line, t.x);
+            Some(BevelAt { height: t.x, half_breadth, along: polyline_at(&along, t.x), bevel })
+        })
+        .collect();
+    FrameShape {
+        taken: true,
+        fore: Vec::new(),
+        aft: Vec::new(),
+        girth: girth_to.last().copied().unwrap_or_default(),
+        radius,
+        tightest_at,
+        most_bevel: most_bevel(&bevels),
+        turns: turns(&bevels),
+        bevels,
+        section,
+    }
+}
+
+/// Least and greatest width of a frame measured square to its outside, mm, away from its ends.
+pub fn across(pattern: &Pattern) -> (f64, f64) {
+    let (outside, inside) = (&pattern.upper.line, &pattern.lower.line);
+    let n = outside.len();
+    let far = |p: &Point| inside.windows(2).map(|w| distance_to_segment(*p, w[0], w[1])).fold(f64::INFINITY, f64::min);
+    // Near an end square across leads past the other edge's end.
+    let middle = outside.iter().skip(n / 6).take(n - 2 * (n / 6)).map(far);
+    middle.fold((f64::INFINITY, 0.0), |(least, most), w| (w.min(least), w.max(most)))
+}
+
+/// Fewest places where a bevel must have been taken for the other face to be drawn.
+pub const FEWEST_BEVELS: usize = 2;
+
+/// The outline of a frame's after face, where `pattern` is its fore face: a sawn frame is a parallelogram in section, so that outside and
+/// inside both move by `sided × tan β`, inwards where the hull narrows going aft. `None` where too few bevels were taken: a face that
+/// nobody measured is not drawn square. Bevels run evenly from place to place, and on as at the last one. Source: handbook 04.
+pub fn other_face(pattern: &Pattern, bevels: &[BevelAt], sided: f64) -> Option<Vec<Point>> {
+    if bevels.len() < FEWEST_BEVELS {
+        return None;
+    }
+    let along: Vec<Point> = bevels.iter().map(|b| [b.height, b.bevel]).collect();
+    let (first, last) = (along[0][0], along[along.len() - 1][0]);
+    let by = |x: f64| -sided * polyline_at(&along, x.clamp(first, last)).to_radians().tan();
+    let mut outline = beside(&pattern.lower.line, by);
+    outline.extend(beside(&pattern.upper.line, by).into_iter().rev());
+    Some(outline)
+}
+
+/// Length and width of the blank both faces are cut from, mm, with what is left on.
+pub fn blank(pattern: &Pattern, other: Option<&[Point]>, allow: Allowances) -> (f64, f64) {
+    let all: Vec<Point> = pattern.outline.iter().chain(other.unwrap_or_default()).copied().collect();
+    let Some((corners, _)) = least_box(&all) else { return (pattern.blank_length, pattern.blank_width) };
+    let side = |a: usize, b: usize| (corners[b][0] - corners[a][0]).hypot(corners[b][1] - corners[a][1]);
+    (side(0, 1) + 2.0 * allow.trim, side(1, 2) + 2.0 * allow.planing)
 }
 
 /// Every point the table gives at a place along the boat, from the heel up.
@@ -133,7 +216,7 @@ fn points_at(offsets: &Offsets, x: f64) -> Vec<Point> {
         match line.len() {
             _ if !inside => None,
             0 | 1 => None,
-            2 => Some(crate::geometry::polyline_at(&line, x)),
+            2 => Some(polyline_at(&line, x)),
             _ => Some(fair::through(&line, &[x])[0]),
         }
     };
@@ -236,10 +319,15 @@ pub fn moulds(frame: &FrameShape, scantling: Scantling, species: &Species) -> Re
         let (a, b) = (frame.section[0], frame.section[frame.section.len() - 1]);
         (b[0] - a[0]).hypot(b[1] - a[1])
     };
-    let bevel_reason = Reason::note("frame.bevel_width", "the bevel is cut out of the stock: it is that much wider")
-        .formula("sided × tan β")
-        .value("greatest bevel", frame.most_bevel, "°")
-        .value("extra width", extra, "mm");
+    let bevel_reason = if frame.bevels.is_empty() {
+        let words = "nobody took its bevels: the stock is figured square, and wants to be wider by what they ask for";
+        Reason::new("frame.bevel_width", Verdict::Against, words).formula("sided × tan β")
+    } else {
+        Reason::note("frame.bevel_width", "the bevel is cut out of the stock: it is that much wider")
+            .formula("sided × tan β")
+            .value("greatest bevel", frame.most_bevel, "°")
+            .value("extra width", extra, "mm")
+    };
     let futtocks = (run_out(frame.girth, radius.max(frame.girth / 4.0)) / RUN_OUT).ceil().clamp(1.0, 8.0);
     let each = frame.girth / futtocks;
     let rise = sagitta(radius, each);
@@ -322,6 +410,8 @@ fn sagitta(radius: f64, chord: f64) -> f64 {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
     use crate::grid::offsets::Row;
     use crate::timber::species;
@@ -366,6 +456,162 @@ mod tests {
         assert!(frame.bevels.windows(2).all(|w| w[1].along > w[0].along) && !frame.turns);
         assert_eq!(shape(&round(), 9_000.0, 300.0).unwrap_err().field, "x");
         assert_eq!(shape(&Offsets::default(), 0.0, 300.0).unwrap_err().field, "offsets");
+    }
+
+    use crate::shape::pattern::plan;
+    use crate::shape::spiling::{Capture, Way};
+
+    /// A frame 50 mm moulded whose outside is a circle of 900 mm about a centre 600 mm inside the straight edge.
+    fn round_ticks(inside: bool, bevel: impl Fn(f64) -> Option<f64>) -> Vec<RibTick> {
+        let out = |x: f64, r: f64| (r * r - (x - 500.0).powi(2)).sqrt() - 600.0;
+        (0..9)
+            .map(|i| 125.0 * f64::from(i))
+            .map(|x| RibTick {
+                x,
+                inside: inside.then(|| out(x, 850.0)),
+                outside: Some(out(x, 900.0)),
+                bevel: bevel(x),
+            })
+            .collect()
+    }
+
+    fn template(ticks: &[RibTick]) -> Pattern {
+        let capture = Capture::Rib { moulded: 50.0, ticks: ticks.to_vec() };
+        assert_eq!((capture.way(), capture.rows()), (Way::Rib, ticks.len()));
+        plan(&capture.edges().unwrap(), 1.5, Allowances::default()).unwrap()
+    }
+
+    #[test]
+    fn ticks_from_a_straight_edge_give_the_frame_its_radius_and_girth() {
+        let ticks = round_ticks(true, |_| None);
+        let shape = taken(&template(&ticks), &ticks);
+        // By the arc's own formula.
+        let girth = 2.0 * 900.0 * (500.0f64 / 900.0).asin();
+        let (least, most) = across(&template(&ticks));
+        assert!((least - 50.0).abs() < 0.3 && (most - 50.0).abs() < 0.3, "{least} to {most}");
+        assert!((shape.girth - girth).abs() < 1.0, "{} for {girth}", shape.girth);
+        assert!((shape.radius.unwrap() - 900.0).abs() < 30.0, "{:?}", shape.radius);
+        assert!(shape.taken && shape.bevels.is_empty() && shape.most_bevel == 0.0);
+    }
+
+    #[test]
+    fn a_frame_bent_round_the_bilge_is_true_at_its_steep_ends() {
+        // 620 mm radius, so far round that its ends stand at 58°, ticked to a tenth of a millimetre every 150 mm.
+        let out = |x: f64| (620.0f64.powi(2) - (x - 525.0).powi(2)).sqrt() - 300.0;
+        let tick = |x: f64| RibTick { x, inside: None, outside: Some((out(x) * 10.0).round() / 10.0), bevel: None };
+        let ticks: Vec<RibTick> = (0..8).map(|i| tick(150.0 * f64::from(i))).collect();
+        let pattern = template(&ticks);
+        for p in &pattern.upper.line {
+            assert!((p[1] - out(p[0])).abs() < 0.5, "{p:?} for {}", out(p[0]));
+        }
+        let shape = taken(&pattern, &ticks);
+        assert!((shape.radius.unwrap() - 620.0).abs() < 12.0, "{:?}", shape.radius);
+        // Its inside is what the wood is bent to.
+        assert!(matches!(shape.curve(55.0), Curve::Radius(r) if (r - 565.0).abs() < 12.0));
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(32))]
+
+        #[test]
+        fn any_frame_comes_back_within_its_ticks_scatter(
+            radius in 350.0..3_000.0f64, half in 0.15..1.25f64, lean in -0.3..0.3f64, hard in 0.0..0.12f64,
+            seed in 0u64..1_000,
+        ) {
+            // An arc that is a little harder at one end than at the other, from a straight edge that leans.
+            let from = -half + lean;
+            let at = |t: f64| {
+                let angle = from + 2.0 * half * t;
+                let r = radius * (1.0 - hard * t * t);
+                [r * angle.sin() - radius * from.sin(), r * angle.cos()]
+            };
+            let mut random = crate::chance::Chance::seeded(seed);
+            let mut ticks: Vec<RibTick> = Vec::new();
+            for i in 0..11 {
+                let [x, y] = at(f64::from(i) / 10.0);
+                let scatter = (f64::from(random.below(1_000)) / 1_000.0 - 0.5) * 0.8;
+                if ticks.last().is_none_or(|t| x > t.x + 5.0) {
+                    ticks.push(RibTick { x, inside: None, outside: Some(y + scatter), bevel: None });
+                }
+            }
+            prop_assume!(ticks.len() >= 8);
+            let pattern = template(&ticks);
+            prop_assert!(pattern.suspects.is_empty(), "{:?}", pattern.suspects);
+            let dense: Vec<Point> = (0..=2_000).map(|i| at(f64::from(i) / 2_000.0)).collect();
+            let far = |p: &Point| {
+                dense.windows(2).map(|w| distance_to_segment(*p, w[0], w[1])).fold(f64::INFINITY, f64::min)
+            };
+            let worst = pattern.upper.line.iter().map(far).fold(0.0, f64::max);
+            prop_assert!(worst < 1.5, "{worst} mm off");
+        }
+    }
+
+    #[test]
+    fn an_inside_that_nobody_took_lies_the_moulded_size_inside() {
+        let laid = template(&round_ticks(false, |_| None));
+        let took = template(&round_ticks(true, |_| None));
+        for x in [200.0, 500.0, 800.0] {
+            let off = polyline_at(&laid.lower.line, x) - polyline_at(&took.lower.line, x);
+            assert!(off.abs() < 0.5, "{off} at {x}");
+        }
+        assert!(laid.lower.measured.is_empty() && laid.suspects.is_empty());
+    }
+
+    #[test]
+    fn a_wrong_tick_outside_is_named_once_and_few_are_too_few_to_check() {
+        let mut ticks = round_ticks(false, |_| None);
+        if let Some(out) = ticks[4].outside.as_mut() {
+            *out += 12.0;
+        }
+        let told = template(&ticks);
+        assert_eq!(told.suspects.iter().map(|s| s.row).collect::<Vec<_>>(), [4]);
+        let few = template(&[ticks[0], ticks[3], ticks[8]]);
+        assert!(!few.checked() && few.suspects.is_empty());
+        let words = few.reasons.iter().find(|r| r.rule == "shape.suspect").unwrap();
+        assert!(words.text.contains("too few to check"));
+    }
+
+    #[test]
+    fn the_after_face_lies_in_by_sided_times_the_bevels_tangent() {
+        let ticks = round_ticks(true, |x| [0.0, 500.0, 1_000.0].contains(&x).then_some(10.0));
+        let pattern = template(&ticks);
+        let shape = taken(&pattern, &ticks);
+        let other = other_face(&pattern, &shape.bevels, 40.0).unwrap();
+        let in_by = 40.0 * 10f64.to_radians().tan();
+        // Amidships the circle runs along the straight edge: there the faces lie apart straight out.
+        let upper: Vec<Point> = other[other.len() / 2..].iter().rev().copied().collect();
+        let lower = &other[..other.len() / 2];
+        assert!((polyline_at(&pattern.upper.line, 500.0) - polyline_at(&upper, 500.0) - in_by).abs() < 0.05);
+        assert!((polyline_at(&pattern.lower.line, 500.0) - polyline_at(lower, 500.0) - in_by).abs() < 0.05);
+        let (length, width) = blank(&pattern, Some(&other), Allowances::default());
+        assert!(width > pattern.blank_width && length >= pattern.blank_length - 1e-6);
+        assert_eq!(blank(&pattern, None, Allowances::default()), (pattern.blank_length, pattern.blank_width));
+    }
+
+    #[test]
+    fn a_face_whose_bevels_nobody_took_is_not_drawn_square() {
+        for places in [&[][..], &[500.0][..]] {
+            let ticks = round_ticks(true, |x| places.contains(&x).then_some(10.0));
+            let pattern = template(&ticks);
+            assert_eq!(other_face(&pattern, &taken(&pattern, &ticks).bevels, 40.0), None);
+        }
+    }
+
+    #[test]
+    fn what_cannot_be_a_frame_is_told_at_its_row() {
+        let fault = |spoil: &dyn Fn(&mut Vec<RibTick>)| {
+            let mut ticks = round_ticks(true, |_| None);
+            spoil(&mut ticks);
+            Capture::Rib { moulded: 50.0, ticks }.edges().unwrap_err()
+        };
+        assert_eq!(fault(&|t| t[3].x = t[2].x).field, "rows[3].x");
+        assert_eq!(fault(&|t| t[2].outside = t[2].inside).field, "rows[2].upper");
+        assert_eq!(fault(&|t| t[5].bevel = Some(80.0)).field, "rows[5].bevel");
+        assert_eq!(fault(&|t| t[1].inside = Some(f64::NAN)).field, "rows[1].lower");
+        let few = fault(&|t| t.iter_mut().skip(2).for_each(|t| t.inside = None));
+        assert!(few.field == "rows" && few.message.contains("inside needs at least 3"), "{few:?}");
+        assert!(fault(&|t| t.iter_mut().for_each(|t| t.outside = None)).message.contains("outside"));
+        assert_eq!(Capture::Rib { moulded: 0.0, ticks: Vec::new() }.edges().unwrap_err().field, "moulded");
     }
 
     #[test]

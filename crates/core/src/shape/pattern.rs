@@ -84,8 +84,11 @@ pub fn plan(edges: &Edges, tolerance: f64, allow: Allowances) -> Result<Pattern,
     for (field, value) in [("planing", allow.planing), ("caulking", allow.caulking), ("trim", allow.trim)] {
         error::within(field, value, 0.0, 500.0)?;
     }
-    let lower = fair_edge(&edges.lower, &edges.lower_rows, tolerance, "lower")?;
-    let upper = fair_edge(&edges.upper, &edges.upper_rows, tolerance, "upper")?;
+    let upper = fair_edge(&edges.upper, &edges.upper_rows, tolerance, "upper", edges.round)?;
+    let lower = match edges.parallel {
+        Some(inside) => laid_inside(&upper, inside),
+        None => fair_edge(&edges.lower, &edges.lower_rows, tolerance, "lower", edges.round)?,
+    };
     let mut outline = lower.line.clone();
     outline.extend(upper.line.iter().rev());
     let (x0, x1) = (lower.line[0][0].max(upper.line[0][0]), last(&lower.line)[0].min(last(&upper.line)[0]));
@@ -128,7 +131,13 @@ fn last(line: &[Point]) -> Point {
     line.last().copied().unwrap_or_default()
 }
 
-fn fair_edge(measured: &[Point], rows: &[usize], tolerance: f64, name: &str) -> Result<FairEdge, InputError> {
+fn fair_edge(
+    measured: &[Point],
+    rows: &[usize],
+    tolerance: f64,
+    name: &str,
+    round: bool,
+) -> Result<FairEdge, InputError> {
     let in_words = |e: InputError| match e.field.as_str() {
         "tolerance" => e,
         _ => InputError::new("rows", format!("{name} edge: {}", e.message)),
@@ -138,9 +147,32 @@ fn fair_edge(measured: &[Point], rows: &[usize], tolerance: f64, name: &str) -> 
         (0..DENSE).map(|i| first[0] + (last(measured)[0] - first[0]) * i as f64 / (DENSE - 1) as f64).collect();
     let kept = thinned(measured.len());
     let measured: Vec<Point> = kept.iter().map(|i| measured[*i]).collect();
-    let fair = fair::fit(&measured, tolerance, Some(&xs)).map_err(in_words)?;
+    let fair =
+        if round { fair::fit_round(&measured, tolerance, DENSE) } else { fair::fit(&measured, tolerance, Some(&xs)) };
+    let fair = fair.map_err(in_words)?;
     let line = fair.curve.clone();
     Ok(FairEdge { measured, rows: kept.iter().map(|i| rows[*i]).collect(), curvature: curvature(&line), line, fair })
+}
+
+/// An edge that nobody measured, laid `inside` below a fair one, square to it.
+fn laid_inside(upper: &FairEdge, inside: f64) -> FairEdge {
+    let line = beside(&upper.line, |_| -inside);
+    let fair = Fair { suspects: Vec::new(), residuals: Vec::new(), ..upper.fair.clone() };
+    FairEdge { measured: Vec::new(), rows: Vec::new(), fair, curvature: curvature(&line), line }
+}
+
+/// A line laid beside another, square to it, by an amount that may change along it: positive to the left of the way it runs, mm.
+pub fn beside(line: &[Point], by: impl Fn(f64) -> f64) -> Vec<Point> {
+    let n = line.len();
+    (0..n)
+        .map(|i| {
+            let (a, b) = (line[i.saturating_sub(1)], line[(i + 1).min(n - 1)]);
+            let (dx, dy) = (b[0] - a[0], b[1] - a[1]);
+            let len = dx.hypot(dy).max(1e-9);
+            let out = by(line[i][0]);
+            [line[i][0] - out * dy / len, line[i][1] + out * dx / len]
+        })
+        .collect()
 }
 
 /// A traced edge of more points than this is faired by so many of them, evenly taken, both ends among them.
@@ -254,14 +286,12 @@ fn reasons(p: &Pattern, allow: Allowances, tolerance: f64) -> Vec<Reason> {
             );
         }
     }
+    let measured = [&p.lower, &p.upper].map(|e| e.fair.residuals.len());
+    let fewest = measured.into_iter().filter(|n| *n > 0).min().unwrap_or(0);
     if !p.checked() {
         reasons.push(
             Reason::note("shape.suspect", "too few to check: no tick can be contradicted by fewer than five others")
-                .value(
-                    "ticks on the edge with fewest",
-                    p.lower.fair.residuals.len().min(p.upper.fair.residuals.len()) as f64,
-                    "",
-                ),
+                .value("ticks on the edge with fewest", fewest as f64, ""),
         );
     } else if p.suspects.is_empty() {
         reasons.push(Reason::new("shape.suspect", Verdict::For, "no measurement speaks against the others").value(
@@ -282,14 +312,13 @@ impl Pattern {
 
 /// The other side's plank: seen from outside, fore and aft change hands.
 pub fn mirrored(edges: &Edges) -> Edges {
-    let Some((x0, x1)) =
-        extent(&edges.lower, 0).zip(extent(&edges.upper, 0)).map(|(l, u)| (l.0.min(u.0), l.1.max(u.1)))
-    else {
-        return Edges::default();
-    };
+    let all: Vec<Point> = edges.lower.iter().chain(&edges.upper).copied().collect();
+    let Some((x0, x1)) = extent(&all, 0) else { return Edges::default() };
     let turn = |line: &[Point]| line.iter().rev().map(|p| [x0 + x1 - p[0], p[1]]).collect();
     let rows = |rows: &[usize]| rows.iter().rev().copied().collect();
     Edges {
+        parallel: edges.parallel,
+        round: edges.round,
         lower: turn(&edges.lower),
         upper: turn(&edges.upper),
         lower_rows: rows(&edges.lower_rows),
@@ -311,7 +340,8 @@ pub fn compared(this: &Pattern, other: &Pattern) -> Vec<Beside> {
     let start = |p: &Pattern| p.lower.line[0][0].min(p.upper.line[0][0]);
     let end = |p: &Pattern| last(&p.lower.line)[0].max(last(&p.upper.line)[0]);
     let (from, shift) = (start(this), start(other) - start(this));
-    this.lower
+    let across = if this.lower.measured.is_empty() { &this.upper } else { &this.lower };
+    across
         .measured
         .iter()
         .map(|p| p[0])

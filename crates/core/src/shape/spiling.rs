@@ -14,6 +14,7 @@ choices! {
         Strip = "strip", "Strip template";
         Pattern = "pattern", "Old plank as pattern";
         Offsets = "offsets", "Half-breadths and heights";
+        Rib = "rib", "Frame or beam, from a straight edge";
     }
 }
 
@@ -41,6 +42,19 @@ pub struct Arc {
     pub a: Point,
     pub b: Point,
 }
+
+/// At one place along a straight edge that stands inside a frame, from heel to head: how far its inside and its outside lie out from
+/// the edge, square to it, mm; and the bevel there, degrees, positive where the hull narrows going aft.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct RibTick {
+    pub x: f64,
+    pub inside: Option<f64>,
+    pub outside: Option<f64>,
+    pub bevel: Option<f64>,
+}
+
+/// Steepest bevel that is taken, degrees.
+pub const MOST_BEVEL: f64 = 60.0;
 
 /// At one station: where the plank's two edges lie, `[half-breadth, height]`, mm.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -73,11 +87,20 @@ pub enum Capture {
     Offsets {
         stations: Vec<Girth>,
     },
+    /// A frame by its outside and inside; where no inside was taken it lies `moulded` inside the outside, mm.
+    Rib {
+        moulded: f64,
+        ticks: Vec<RibTick>,
+    },
 }
 
 /// A plank's edges as they were measured: x along it, rising; y up. A point keeps the number of the row it was measured in.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Edges {
+    /// The lower edge was not measured: it is laid so far below the upper one, square to it, mm.
+    pub parallel: Option<f64>,
+    /// Bent so far that it is faired along its own circle.
+    pub round: bool,
     pub lower: Vec<Point>,
     pub upper: Vec<Point>,
     /// Row of each point, counted from 0.
@@ -98,6 +121,7 @@ impl Capture {
             Self::Strip { .. } => Way::Strip,
             Self::Pattern { .. } => Way::Pattern,
             Self::Offsets { .. } => Way::Offsets,
+            Self::Rib { .. } => Way::Rib,
         }
     }
 
@@ -107,10 +131,12 @@ impl Capture {
             Self::Arcs { arcs, .. } => arcs.len(),
             Self::Strip { points } | Self::Pattern { points } => points.len(),
             Self::Offsets { stations } => stations.len(),
+            Self::Rib { ticks, .. } => ticks.len(),
         }
     }
 
-    /// The edges. Errors name `rows`, `rows[i].x`, `rows[i].lower`, `rows[i].upper`, `rows[i]` or `radius`.
+    /// The edges; of a frame the inside is the lower one. Errors name `rows`, `rows[i].x`, `rows[i].lower`, `rows[i].upper`, `rows[i]`,
+    /// `radius` or `moulded`.
     ///
     /// Offsets are laid flat as a strip of triangles between the stations, so that lengths along the edges and across at the
     /// stations are true.
@@ -123,10 +149,13 @@ impl Capture {
             Self::Arcs { radius, arcs } => from_arcs(*radius, arcs)?,
             Self::Strip { points } | Self::Pattern { points } => from_outline(points)?,
             Self::Offsets { stations } => developed(stations)?,
+            Self::Rib { moulded, ticks } => from_rib(*moulded, ticks)?,
         };
-        for (name, edge) in [("lower", &edges.lower), ("upper", &edges.upper)] {
-            if edge.len() < FEWEST {
-                let message = format!("the {name} edge needs at least {FEWEST} points, has {}", edge.len());
+        let names = if self.way() == Way::Rib { ["inside", "outside"] } else { ["lower edge", "upper edge"] };
+        for (name, edge) in names.into_iter().zip([&edges.lower, &edges.upper]) {
+            let laid = edges.parallel.is_some() && edge.is_empty();
+            if edge.len() < FEWEST && !laid {
+                let message = format!("the {name} needs at least {FEWEST} points, has {}", edge.len());
                 return Err(InputError::new("rows", message));
             }
         }
@@ -162,6 +191,39 @@ fn from_ticks(ticks: &[Tick]) -> Result<Edges, InputError> {
             return Err(InputError::new(format!("rows[{i}].upper"), "the upper edge must lie above the lower one"));
         }
     }
+    Ok(edges)
+}
+
+fn from_rib(moulded: f64, ticks: &[RibTick]) -> Result<Edges, InputError> {
+    error::length("moulded", moulded)?;
+    let mut edges = Edges { round: true, ..Edges::default() };
+    for (i, tick) in ticks.iter().enumerate() {
+        number(format!("rows[{i}].x"), tick.x)?;
+        if i > 0 && tick.x <= ticks[i - 1].x {
+            return Err(InputError::new(
+                format!("rows[{i}].x"),
+                "places must run one way along the straight edge, from the heel up, each once",
+            ));
+        }
+        if let Some(bevel) = tick.bevel {
+            error::within(&format!("rows[{i}].bevel"), bevel, -MOST_BEVEL, MOST_BEVEL)?;
+        }
+        if let Some(inside) = tick.inside {
+            edges.lower.push([tick.x, number(format!("rows[{i}].lower"), inside)?]);
+            edges.lower_rows.push(i);
+        }
+        if let Some(outside) = tick.outside {
+            edges.upper.push([tick.x, number(format!("rows[{i}].upper"), outside)?]);
+            edges.upper_rows.push(i);
+        }
+        if let (Some(inside), Some(outside)) = (tick.inside, tick.outside)
+            && outside <= inside
+        {
+            let message = "the outside must lie farther from the straight edge than the inside";
+            return Err(InputError::new(format!("rows[{i}].upper"), message));
+        }
+    }
+    edges.parallel = edges.lower.is_empty().then_some(moulded);
     Ok(edges)
 }
 
@@ -334,6 +396,8 @@ fn developed(stations: &[Girth]) -> Result<Edges, InputError> {
     let turn = |p: Point| [c * (p[0] - a[0]) + s * (p[1] - a[1]), -s * (p[0] - a[0]) + c * (p[1] - a[1])];
     let rows: Vec<usize> = (0..stations.len()).collect();
     Ok(Edges {
+        parallel: None,
+        round: false,
         lower: flat.iter().map(|(l, _)| turn(*l)).collect(),
         upper: flat.iter().map(|(_, u)| turn(*u)).collect(),
         lower_rows: rows.clone(),

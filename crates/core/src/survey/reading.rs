@@ -300,6 +300,16 @@ pub fn read_feeler(width: f64, depth: f64, filler: Filler, on: &On<'_>) -> Resul
     ))
 }
 
+/// The grade of wood, not of a hard species, that is soft so deep, mm.
+pub fn soft_grade(depth: f64) -> Grade {
+    match depth {
+        d if d <= 1.0 => Grade::Sound,
+        d if d <= 3.0 => Grade::Watch,
+        d if d <= 6.0 => Grade::Mend,
+        _ => Grade::Renew,
+    }
+}
+
 /// Reads a spike pushed in under hand pressure, mm. For hard species the limits are halved.
 pub fn read_spike(depth: f64, species: Option<&Species>) -> Result<Read, InputError> {
     error::within("depth", depth, 0.0, 300.0)?;
@@ -307,11 +317,12 @@ pub fn read_spike(depth: f64, species: Option<&Species>) -> Result<Read, InputEr
     const HARD_FROM: f64 = 0.60;
     let hard = species.is_some_and(|s| s.specific_gravity >= HARD_FROM);
     let scale = if hard { 0.5 } else { 1.0 };
-    let (grade, says) = match depth / scale {
-        d if d <= 1.0 => (Grade::Sound, "sound"),
-        d if d <= 3.0 => (Grade::Watch, "soft at the surface"),
-        d if d <= 6.0 => (Grade::Mend, "soft"),
-        _ => (Grade::Renew, "rotten"),
+    let grade = soft_grade(depth / scale);
+    let says = match grade {
+        Grade::Sound => "sound",
+        Grade::Watch => "soft at the surface",
+        Grade::Mend => "soft",
+        Grade::Renew | Grade::Unsafe => "rotten",
     };
     let text = if hard { "hard wood: the limits are halved" } else { "limits 1, 3 and 6 mm" };
     Ok(Read::new(Some(grade), says)
@@ -352,12 +363,16 @@ pub fn section_loss(original: f64, remaining: f64) -> Result<(f64, FasteningGrad
         return Err(InputError::new("remaining_diameter", "must not be more than the original diameter"));
     }
     let loss = 1.0 - (remaining / original).powi(2);
-    let grade = match loss {
+    Ok((loss, fastening_grade(loss)))
+}
+
+/// The grade of a fastening that has lost such a share of its section.
+pub fn fastening_grade(loss: f64) -> FasteningGrade {
+    match loss {
         l if l <= 0.10 => FasteningGrade::Good,
         l if l <= 0.30 => FasteningGrade::Tired,
         _ => FasteningGrade::Bad,
-    };
-    Ok((loss, grade))
+    }
 }
 
 /// Reads a drawn fastening by the section it has lost and the wood round it: black, soft or mushy wood is bad

@@ -11,7 +11,7 @@ use crate::chance::Chance;
 use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::fastening;
-use crate::grid::{Address, Shell, Side};
+use crate::grid::{Address, Shell, Side, Waterline};
 use statrs::distribution::{DiscreteCDF, Hypergeometric};
 use statrs::function::beta::beta_reg;
 
@@ -57,8 +57,9 @@ const AT_WATERLINE: u32 = 1;
 /// Share of the frames at each end that counts as the ends (*yard rule*).
 const ENDS: f64 = 0.2;
 
-/// The region of a crossing; `waterline_strake` is the highest strake under water.
-pub fn region_of(shell: &Shell, waterline_strake: u32, at: Address) -> Region {
+/// The region of a crossing.
+pub fn region_of(shell: &Shell, waterline: Waterline, at: Address) -> Region {
+    let waterline_strake = waterline.at(at.frame, shell.frame_count());
     let height = if at.strake > waterline_strake + AT_WATERLINE {
         Height::Above
     } else if at.strake + AT_WATERLINE > waterline_strake {
@@ -79,13 +80,13 @@ pub struct Spot {
 }
 
 /// Every fastening of a region, in the order of the grid.
-pub fn population(shell: &Shell, waterline_strake: u32, region: Region) -> Vec<Spot> {
+pub fn population(shell: &Shell, waterline: Waterline, region: Region) -> Vec<Spot> {
     let mut spots = Vec::new();
     for side in Side::BOTH {
         for strake in 1..=shell.strake_count() {
             for frame in 1..=shell.frame_count() {
                 let at = Address { side, strake, frame };
-                if region_of(shell, waterline_strake, at) == region {
+                if region_of(shell, waterline, at) == region {
                     spots.extend((1..=fastening::per_crossing(shell.width(at))).map(|nth| Spot { at, nth }));
                 }
             }
@@ -319,7 +320,7 @@ mod tests {
         let shell = shell();
         let mut seen = BTreeSet::new();
         for region in Region::all() {
-            for spot in population(&shell, 8, region) {
+            for spot in population(&shell, Waterline::level(8), region) {
                 assert!(seen.insert(spot), "{spot:?} is in two regions");
             }
         }
@@ -329,7 +330,7 @@ mod tests {
 
     #[test]
     fn a_draw_can_be_made_again_and_never_picks_twice() {
-        let all = population(&shell(), 8, Region { height: Height::At, part: Part::Middle });
+        let all = population(&shell(), Waterline::level(8), Region { height: Height::At, part: Part::Middle });
         let first = draw(&all, &BTreeSet::new(), 20, 7);
         assert_eq!(first, draw(&all, &BTreeSet::new(), 20, 7));
         assert_ne!(first, draw(&all, &BTreeSet::new(), 20, 8));

@@ -127,7 +127,8 @@ fn stage(kind: MemberKind, deck: DeckSchool) -> u32 {
         K::Stem | K::Keel | K::Keelson | K::Deadwood | K::Sternpost | K::HornTimber => 0,
         K::Frame | K::Floor => 1,
         K::Clamp | K::Shelf | K::Stringer => 2,
-        K::Beam => 3,
+        K::Stopwater => 0,
+        K::Beam | K::Carlin | K::Knee => 3,
         K::Plank | K::TransomPlank => 4,
         K::CoveringBoard => {
             if deck == DeckSchool::CoveringFirst {
@@ -143,7 +144,7 @@ fn stage(kind: MemberKind, deck: DeckSchool) -> u32 {
                 5
             }
         }
-        K::Ceiling | K::Spar => 7,
+        K::Ceiling | K::Spar | K::Hatch | K::Coaming | K::Drain => 7,
     }
 }
 

@@ -6,7 +6,7 @@ use mend_keel_core::InputError;
 use mend_keel_core::grid::edit::Edit;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::grid::offsets::Offsets;
-use mend_keel_core::grid::{Construction, Place, Shell};
+use mend_keel_core::grid::{Construction, Place, Shell, Waterline};
 use mend_keel_core::survey::compare::{self, Entry};
 use mend_keel_core::survey::coverage::{Cell, Coverage};
 use mend_keel_core::survey::reading::{Measure, On};
@@ -98,7 +98,7 @@ pub fn sample_draw(input: Value) -> Outcome {
         let at = at.ok_or_else(|| InputError::new(format!("before[{i}].place"), "write a place as P7 F12"))?;
         before.insert(Spot { at, nth: pick.nth });
     }
-    let population = sample::population(&shell, input.waterline_strake, input.region);
+    let population = sample::population(&shell, Waterline::level(input.waterline_strake), input.region);
     let picks: Vec<Value> = sample::draw(&population, &before, input.count, input.seed)
         .into_iter()
         .map(|s| json!({ "place": s.at.to_string(), "nth": s.nth }))

@@ -109,7 +109,7 @@ pub fn read_boards(bytes: &[u8]) -> Loaded<BoardRow> {
         if tag.as_ref().is_some_and(|t| t.chars().count() > 60) {
             c.fault("tag", "must have no more than 60 characters");
         }
-        let wood = c.choice("species", |id| species::find(id).ok());
+        let wood = c.choice("species", species::or_unknown);
         let mut size = |column: &str, most: f64| {
             let mm = c.length(column)?;
             if mm > 0.0 && mm <= most {
@@ -155,7 +155,7 @@ pub fn read_boards(bytes: &[u8]) -> Loaded<BoardRow> {
             c.fault("moisture", "must be between 0 and 200");
         }
         let stock = Board {
-            species: wood?.id.clone(),
+            species: wood?,
             length: length?,
             width: width?,
             thickness: thickness?,

@@ -126,6 +126,8 @@ struct Options {
     options: Vec<OptionView>,
     decided: Option<(String, String)>,
     untreated: Vec<String>,
+    /// Somebody said what wood it is.
+    timber_known: bool,
     since: Vec<String>,
     /// What the owner wishes of it.
     wishes: Vec<String>,
@@ -365,6 +367,7 @@ async fn page(
         options,
         decided: file.decision(id).map(|d| (d.kind.label().to_owned(), d.reason.clone())),
         untreated: file.untreated(id),
+        timber_known: subject.timber_known(),
         since: since(file, id),
         wishes: owners::wishes(desk.store, file.boat.id, id).await?,
         alike: decide::alike(file, subject).into_iter().map(|m| (m.id, m.name.clone())).collect(),

@@ -3,7 +3,8 @@
 use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Joint;
-use mend_keel_core::repair::butts::Violation;
+use mend_keel_core::repair::butts::{Rule, Violation};
+use mend_keel_core::repair::decide::plank::Joined;
 use mend_keel_core::repair::decide::region::{self, Stretch, Strip};
 use mend_keel_core::repair::decide::{RepairOption, plank as core_plank};
 use mend_keel_core::survey::{Answer as Answered, FindingKind, Grade};
@@ -19,11 +20,12 @@ use serde_json::json;
 use crate::file::boat::{Asking, BoatFile};
 use crate::file::decide::{self, Subject};
 use crate::file::learned::YardRates;
+use crate::view;
 use crate::view::layers::Layers;
 use crate::view::map::{Map, Trial};
 use crate::view::reasons::{self, ReasonView};
-use crate::view::{self, Units};
 use crate::web::auth::{BoatReader, Crew};
+use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
@@ -35,6 +37,8 @@ struct Show {
     boat_id: i64,
     /// Planks that may be ticked: id, name, ticked.
     planks: Vec<(i64, String, bool)>,
+    joints: Choices,
+    joined: &'static str,
     longest: String,
     /// Why nothing is laid out.
     none: String,
@@ -50,6 +54,8 @@ struct Show {
 #[template(path = "decide/together_layout.html")]
 struct Body {
     boat_id: i64,
+    /// Hours and costs are shown.
+    costs: bool,
     svg: String,
     layout: String,
     /// Pairs of joints, as the script finds them on the drawing.
@@ -108,20 +114,25 @@ fn read(text: &str) -> Option<Vec<Laid>> {
 /// The planks of a layout as the core sees them.
 struct Region<'f> {
     file: &'f BoatFile,
+    joined: Joined,
     planks: Vec<&'f Plank>,
     strips: Vec<Strip>,
 }
 
+fn joined(asked: Option<&str>) -> Joined {
+    asked.and_then(Joined::from_code).unwrap_or(Joined::Butts)
+}
+
 impl<'f> Region<'f> {
     /// Errors say which plank cannot be laid out, and why.
-    fn new(file: &'f BoatFile, parts: &[i64], longest: u32) -> std::result::Result<Self, AppError> {
+    fn new(file: &'f BoatFile, joined: Joined, parts: &[i64], longest: u32) -> std::result::Result<Self, AppError> {
         let mut planks = Vec::new();
         let mut strips = Vec::new();
         for id in parts {
             let plank = file.plank(*id)?;
             let refuse = |e: InputError| AppError::Refused(format!("{}: {}", plank.name(), e.message));
             let case = decide::case(file, plank, file.boat.school).map_err(refuse)?;
-            let cut = core_plank::cut_bays(&case).map_err(refuse)?;
+            let cut = core_plank::joined_bays(&case, joined).map_err(refuse)?;
             strips.push(Strip {
                 side: plank.side,
                 strake: plank.strake,
@@ -132,15 +143,23 @@ impl<'f> Region<'f> {
             });
             planks.push(plank);
         }
-        Ok(Self { file, planks, strips })
+        Ok(Self { file, joined, planks, strips })
     }
 
     fn last(&self) -> u32 {
         self.file.boat.shell.frame_count()
     }
 
+    /// How far its new joints must lie from each other and from what stays.
+    fn rule(&self) -> Rule {
+        match self.joined {
+            Joined::Butts => self.file.butt_rule(),
+            Joined::Scarfs => self.file.butt_rule().for_scarfs(),
+        }
+    }
+
     fn best(&self) -> std::result::Result<(Vec<Laid>, bool), AppError> {
-        let layout = region::plan(&self.file.butt_rule(), self.last(), &self.file.joints, &self.strips)
+        let layout = region::plan(&self.rule(), self.last(), &self.file.joints, &self.strips)
             .map_err(|e| AppError::Refused(e.message))?;
         let laid =
             self.planks.iter().zip(layout.stretches).map(|(plank, stretch)| Laid { part: plank.id, stretch }).collect();
@@ -171,7 +190,7 @@ impl<'f> Region<'f> {
     }
 
     fn violations(&self, laid: &[Laid]) -> (Vec<Joint>, Vec<Violation>) {
-        region::joints_after(&self.file.butt_rule(), &self.file.joints, &self.new_joints(laid))
+        region::joints_after(&self.rule(), &self.file.joints, &self.new_joints(laid))
     }
 
     fn options(&self, laid: &[Laid], known: &YardRates) -> std::result::Result<Vec<RepairOption>, AppError> {
@@ -181,7 +200,7 @@ impl<'f> Region<'f> {
             .zip(laid)
             .map(|(plank, l)| {
                 decide::case(self.file, plank, self.file.boat.school)
-                    .and_then(|case| core_plank::with_butts(&case, l.stretch.fore, l.stretch.aft, rate))
+                    .and_then(|case| core_plank::with_joints(&case, self.joined, l.stretch.fore, l.stretch.aft, rate))
                     .map_err(|e| AppError::Refused(format!("{}: {}", plank.name(), e.message)))
             })
             .collect()
@@ -236,10 +255,10 @@ fn body(
     region: &Region<'_>,
     laid: &[Laid],
     options: &[RepairOption],
-    moved: bool,
-    proven: bool,
-    units: Units,
+    (moved, proven): (bool, bool),
+    desk: &Desk<'_>,
 ) -> std::result::Result<String, AppError> {
+    let units = desk.units;
     let file = region.file;
     let (joints, violations) = region.violations(laid);
     let trials = region.trials(laid);
@@ -252,7 +271,7 @@ fn body(
         ..file.planking(&layers)
     };
     let pairs: Vec<_> = violations.iter().map(|v| json!([key(&joints[v.a]), key(&joints[v.b])])).collect();
-    let rule = file.butt_rule();
+    let rule = region.rule();
     let bay_clear = file.boat.shell.frame_space() - file.boat.frame_sided;
     let rows = region
         .planks
@@ -261,8 +280,9 @@ fn body(
         .zip(options)
         .map(|((plank, l), option)| {
             let (block_length, block_thick) = mend_keel_core::repair::butts::block(plank.thickness, bay_clear);
-            let end = |bay: Option<u32>, own: &str| bay.map_or(own.to_owned(), |b| format!("butt in bay {b}"));
-            let between: Vec<String> = l.stretch.between.iter().map(|b| format!("butt in bay {b}")).collect();
+            let joint = if region.joined == Joined::Butts { "butt" } else { "scarf" };
+            let end = |bay: Option<u32>, own: &str| bay.map_or(own.to_owned(), |b| format!("{joint} in bay {b}"));
+            let between: Vec<String> = l.stretch.between.iter().map(|b| format!("{joint} in bay {b}")).collect();
             let joint_count =
                 l.stretch.between.len() + usize::from(l.stretch.fore.is_some()) + usize::from(l.stretch.aft.is_some());
             let length = match &option.wood {
@@ -283,9 +303,9 @@ fn body(
                 kept: view::percent(option.kept),
                 hours: view::hours(option.hours.p50),
                 cost: format!("{:.0}", option.cost),
-                blocks: match joint_count {
-                    0 => "none".to_owned(),
-                    n => format!("{n} of {}", units.dims(&[block_length, block_thick])),
+                blocks: match (joint_count, region.joined) {
+                    (0, _) | (_, Joined::Scarfs) => "none".to_owned(),
+                    (n, Joined::Butts) => format!("{n} of {}", units.dims(&[block_length, block_thick])),
                 },
                 reasons: reasons::views(&option.reasons, units),
             }
@@ -305,6 +325,7 @@ fn body(
     };
     let template = Body {
         boat_id: file.boat.id,
+        costs: desk.sees_costs(),
         svg: map.draw(),
         layout: write(laid),
         pairs: json!(pairs).to_string(),
@@ -323,6 +344,7 @@ use mend_keel_core::repair::decide as decide_core;
 
 #[derive(Debug, Default, FromForm)]
 pub struct Asked<'r> {
+    joints: Option<&'r str>,
     part: Vec<i64>,
     longest: Option<&'r str>,
     layout: Option<&'r str>,
@@ -367,7 +389,8 @@ async fn show(
     }
     // What cannot take part is left out; where it was asked for, it says why. The others go on.
     let mut left_out: Vec<(String, String)> = Vec::new();
-    parts.retain(|id| match cannot(file, *id) {
+    let joined = joined(asked.joints);
+    parts.retain(|id| match cannot(file, joined, *id) {
         None => true,
         Some(why) => {
             left_out.extend(file.part_name(*id).filter(|_| !by_default).map(|name| (name, why)));
@@ -396,7 +419,7 @@ async fn show(
     let laid = if parts.is_empty() {
         Err(AppError::Refused("Tick the planks that are to be renewed together.".to_owned()))
     } else {
-        lay(desk, file, &parts, moved, spaces(file, longest)).await
+        lay(desk, file, joined, &parts, moved, spaces(file, longest)).await
     };
     let (body, none) = match laid {
         Ok(body) => (body, String::new()),
@@ -407,6 +430,8 @@ async fn show(
         page: desk.boat_page(file, "Decide together", "decide"),
         boat_id: file.boat.id,
         planks: asking.into_iter().map(|a| (a.id, a.name, parts.contains(&a.id))).collect(),
+        joints: pairs(Joined::ALL, Joined::code, Joined::label),
+        joined: joined.code(),
         longest: asked.longest.map_or_else(|| desk.units.run(longest), str::to_owned),
         none,
         left_out,
@@ -420,10 +445,10 @@ async fn show(
 const USUAL: usize = 8;
 
 /// Why a plank's new lengths cannot be laid out; `None` where they can.
-fn cannot(file: &BoatFile, id: i64) -> Option<String> {
+fn cannot(file: &BoatFile, joined: Joined, id: i64) -> Option<String> {
     let Ok(plank) = file.plank(id) else { return Some("is no plank of the shell".to_owned()) };
     let case = decide::case(file, plank, file.boat.school);
-    case.and_then(|case| core_plank::cut_bays(&case)).err().map(|e| e.message)
+    case.and_then(|case| core_plank::joined_bays(&case, joined)).err().map(|e| e.message)
 }
 
 /// Whether what was found on a plank asks for a length of new wood: a place graded Renew or worse, or a break.
@@ -437,18 +462,19 @@ fn wants_length(file: &BoatFile, id: i64) -> bool {
 async fn lay(
     desk: &Desk<'_>,
     file: &BoatFile,
+    joined: Joined,
     parts: &[i64],
     moved: Option<Vec<Laid>>,
     longest: u32,
 ) -> std::result::Result<String, AppError> {
-    let region = Region::new(file, parts, longest)?;
+    let region = Region::new(file, joined, parts, longest)?;
     let was_moved = moved.is_some();
     let (laid, proven) = match moved {
         Some(laid) => (region.held(&laid), false),
         None => region.best()?,
     };
     let options = region.options(&laid, &YardRates::load(desk.store).await?)?;
-    body(&region, &laid, &options, was_moved, proven, desk.units)
+    body(&region, &laid, &options, (was_moved, proven), desk)
 }
 
 #[get("/boats/<id>/together?<asked..>")]
@@ -458,13 +484,13 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -
 }
 
 /// A layout as it was moved: the drawing and the table, without the page round them.
-#[get("/boats/<id>/together/check?<layout>")]
-pub async fn check(desk: Desk<'_>, _who: BoatReader, id: i64, layout: &str) -> Result {
+#[get("/boats/<id>/together/check?<layout>&<joints>")]
+pub async fn check(desk: Desk<'_>, _who: BoatReader, id: i64, layout: &str, joints: Option<&str>) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let laid = read(layout).ok_or_else(|| AppError::Refused("this is no layout".to_owned()))?;
     let parts: Vec<i64> = laid.iter().map(|l| l.part).collect();
     let longest = spaces(&file, longest_stock(&desk, &file).await?);
-    let html = lay(&desk, &file, &parts, Some(laid), longest).await?;
+    let html = lay(&desk, &file, joined(joints), &parts, Some(laid), longest).await?;
     Ok(Answer::Page(rocket::http::Status::Ok, html))
 }
 
@@ -476,12 +502,13 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let laid = read(&layout).ok_or_else(|| AppError::Refused("this is no layout".to_owned()))?;
     let mut form = Reader::new(&posted.form, desk.units.unit);
     let reason = super::options::reason(&mut form);
-    let asked = Asked { part: Vec::new(), longest: None, layout: Some(&layout) };
+    let joints = posted.form.get("joints");
+    let asked = Asked { joints: Some(joints), part: Vec::new(), longest: None, layout: Some(&layout) };
     if !form.faults.is_empty() {
         return render_faulty(&show(&desk, &file, &asked, posted.form.typed(), form.faults).await?);
     }
     let parts: Vec<i64> = laid.iter().map(|l| l.part).collect();
-    let region = Region::new(&file, &parts, spaces(&file, longest_stock(&desk, &file).await?))?;
+    let region = Region::new(&file, joined(Some(joints)), &parts, spaces(&file, longest_stock(&desk, &file).await?))?;
     let laid = region.held(&laid);
     let known = YardRates::load(desk.store).await?;
     let options = region.options(&laid, &known)?;
@@ -511,7 +538,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
 /// A stretch with joints inside it as the pieces that make it up.
 fn divided(file: &BoatFile, plank: &Plank, stretch: &Stretch, pieces: Vec<NewPiece>) -> Vec<NewPiece> {
     let [piece] = pieces.as_slice() else { return pieces };
-    let Geometry::Stretch { from, to, new_fore, new_aft, fore_bay, aft_bay, nibbed, .. } = piece.geometry else {
+    let Geometry::Stretch { from, to, new_fore, new_aft, scarf, fore_bay, aft_bay, nibbed, .. } = piece.geometry else {
         return pieces;
     };
     if stretch.between.is_empty() {
@@ -526,7 +553,14 @@ fn divided(file: &BoatFile, plank: &Plank, stretch: &Stretch, pieces: Vec<NewPie
     cuts.windows(2)
         .enumerate()
         .map(|(i, pair)| {
-            let (a, b) = (pair[0], pair[1]);
+            let (mut a, mut b) = (pair[0], pair[1]);
+            // Pieces scarfed to each other lap by the scarf's length, half of it each way from the middle of its bay.
+            if i > 0 {
+                a.0 -= scarf / 2.0;
+            }
+            if i + 2 < cuts.len() {
+                b.0 += scarf / 2.0;
+            }
             let line = shell.strake_width_line(plank.side, plank.strake, origin + a.0, origin + b.0, origin);
             let width = line.iter().map(|p| p[1]).fold(0.0, f64::max);
             NewPiece {
@@ -537,7 +571,7 @@ fn divided(file: &BoatFile, plank: &Plank, stretch: &Stretch, pieces: Vec<NewPie
                     width,
                     new_fore: a.2,
                     new_aft: b.2,
-                    scarf: 0.0,
+                    scarf,
                     fore_bay: a.1,
                     aft_bay: b.1,
                     nibbed,

@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use askama::Template;
 use mend_keel_core::fastening::through::{self, Bolt, Fitting, Surface};
-use mend_keel_core::units::{LengthUnit, parse_length};
+use mend_keel_core::units::{LengthUnit, MM_PER_INCH, parse_length};
 use mend_keel_core::{InputError, metals};
 use mend_keel_exchange::drawing::{Drawing, Layer as Line};
 use mend_keel_store::fastenings::{self, Bolted};
@@ -57,7 +57,7 @@ fn fitting_view(f: &Bolted, account: i64, units: Units) -> Option<FittingView> {
     let mut facts = vec![
         ("Stack", stack.join(", ")),
         ("Grip", units.fine(b.grip)),
-        ("Bolt", format!("{:.0} mm by {sold}", plan.diameter)),
+        ("Bolt", format!("{} by {sold}", units.exact(plan.diameter))),
         ("Clearance drill", units.drill(b.clearance_drill)),
         ("Tapping drill", units.drill(b.tapping_drill)),
         ("Oversize, to be filled", units.fine(b.oversize)),
@@ -175,7 +175,11 @@ async fn show(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
 #[get("/boats/<id>/bolts")]
 pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let typed = Typed::default().with("diameter", "8").with("washers", desk.units.fine(3.0));
+    let usual = match desk.units.unit {
+        LengthUnit::Millimetre => 8.0,
+        LengthUnit::Inch => 0.3125 * MM_PER_INCH,
+    };
+    let typed = Typed::default().with("diameter", desk.units.exact(usual)).with("washers", desk.units.fine(3.0));
     render(&show(&desk, &file, typed, Faults::default()).await?)
 }
 
@@ -209,7 +213,7 @@ fn read(file: &BoatFile, form: &Submission, unit: LengthUnit) -> std::result::Re
         },
     };
     let name = read.name("name");
-    let diameter = read.number("diameter", 1.0, 100.0);
+    let diameter = read.size("diameter");
     let stack = layers(form.get("layers"), unit).unwrap_or_else(|why| {
         read.faults.add(InputError::new("layers", why));
         Vec::new()

@@ -173,7 +173,7 @@ fn piece_view(
     let p = plan(file, piece, asked)?;
     let count = needed(file, piece, fastening::per_crossing(width_of(piece)));
     let (order, boxes) = fastening::order(count);
-    let below = file.plank(piece.member_id).is_ok_and(|plank| file.is_below_waterline(plank.strake));
+    let below = file.plank(piece.member_id).is_ok_and(|plank| file.is_plank_below(plank));
     let (metal, why) = through::metal(p.kind, below);
     let metal = metals::find(metal).map_or(String::new(), |m| m.name.to_lowercase());
     let d = p.size.diameter();

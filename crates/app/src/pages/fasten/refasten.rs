@@ -116,7 +116,7 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
     if kind != Kind::Screw && !inside && in_lap == 0 && !read.faults.has("kind") {
         read.faults.add(InputError::new("kind", "needs somebody inside: say that it can be reached, or take screws"));
     }
-    let below = file.is_below_waterline(s.0);
+    let below = side.is_some_and(|side| file.is_stretch_below(side, s.0, |frame| (f.0..=f.1).contains(&frame)));
     let metal = read.optional_choice("metal", |id| METALS.iter().find(|m| **m == id).copied());
     let metal = metal.unwrap_or(through::metal(kind, below).0);
     // What the metals check would say of the whole boat is said before it is planned.
@@ -259,7 +259,8 @@ async fn show(
             CrossingView { here: i == start, next, ..crossing_view(file, region, c, &done, thick, units) }
         })
         .collect();
-    let below = file.is_below_waterline(region.strake_from);
+    let here = |frame| (region.frame_from..=region.frame_to).contains(&frame);
+    let below = file.is_stretch_below(region.side, region.strake_from, here);
     let access = At { inside: region.inside, lap: region.in_lap > 0, original: region.original(), structural: false };
     let (by_rule, mut kind) = through::choose(access);
     if by_rule != region.kind {
@@ -608,12 +609,13 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, region: i64, at: Op
 pub async fn tick(desk: Desk<'_>, _who: Crew, id: i64, region: i64, mut posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let region = fastenings::region(desk.store, id, region).await?;
-    let uploads = std::mem::take(&mut posted.form.uploads);
+    let mut faults = Faults::default();
+    let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
     let mut read = Reader::new(&posted.form, desk.units.unit);
+    read.faults = faults;
     let strake = read.whole("strake", region.strake_from, region.strake_to);
     let frame = read.whole("frame", region.frame_from, region.frame_to);
     let note = read.text("note", NOTE_LIMIT);
-    let photo = photos::optional(&desk.settings.folder.photos(), uploads, &mut read.faults).await;
     if !read.faults.is_empty() {
         return render_faulty(
             &show(&desk, &file, &region, Some((strake, frame)), posted.form.typed(), read.faults).await?,

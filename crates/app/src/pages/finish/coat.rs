@@ -218,7 +218,8 @@ pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, mut posted: Pos
     let file = BoatFile::load(desk.store, id).await?;
     let known = known(&desk, &file, coat).await?;
     let now = laid_at(posted.form.get("made_at"), Timestamp::now());
-    let uploads = std::mem::take(&mut posted.form.uploads);
+    let mut faults = Faults::default();
+    let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
     let ticked: Vec<String> = SEEN
         .iter()
         .filter(|(code, _)| posted.form.get(&format!("seen_{code}")) == "1")
@@ -226,6 +227,7 @@ pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, mut posted: Pos
         .collect();
     let typed = posted.form.typed().with("seen", ticked.join(" "));
     let mut read = Reader::new(&posted.form, desk.units.unit);
+    read.faults = faults;
     let temperature = read.number("temperature", -30.0, 60.0);
     let humidity = read.number("humidity", 1.0, 100.0);
     let surface = read.optional_number("surface", -30.0, 90.0);
@@ -271,10 +273,6 @@ pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, mut posted: Pos
     if !against.is_empty() && why.is_empty() && read.faults.is_empty() {
         read.faults
             .add(InputError::new("why", "a rule stands against it: put it right, or say why it is laid all the same"));
-    }
-    let mut photo = None;
-    if read.faults.is_empty() {
-        photo = photos::optional(&desk.settings.folder.photos(), uploads, &mut read.faults).await;
     }
     if !read.faults.is_empty() {
         let shown = show(&desk, &file, &known, &because, typed, read.faults);

@@ -9,10 +9,12 @@ use mend_keel_core::job::fitting::{Fitting, Into};
 use mend_keel_core::job::own::{Line, MOST, Own};
 use mend_keel_core::job::panels::{Panel, Panels};
 use mend_keel_core::job::ring::Rings;
+use mend_keel_core::job::sheer::{Sheer, Station};
 use mend_keel_core::job::spar::{Soft, Spar};
 use mend_keel_core::job::template::{Diagonal, Named, Photograph, Seen, Template};
 use mend_keel_core::job::{JobKind, Spec};
 use mend_keel_core::repair::butts::{CLOSE, WIDE};
+use mend_keel_core::shape::fair;
 use mend_keel_core::timber::board::Drying;
 use mend_keel_core::units::{LengthUnit, parse_length};
 use mend_keel_core::work::estimate::Operation;
@@ -25,11 +27,7 @@ use crate::web::form::{Reader, Submission, Typed};
 #[derive(Debug, Clone, Copy)]
 pub enum Typing {
     Length,
-    /// A length that may be left out.
-    MaybeLength,
     Number,
-    MaybeNumber,
-    Count,
     Choice(fn() -> Choices),
     Yes,
     /// One thing a line, as its hint says.
@@ -42,7 +40,7 @@ pub type Field = (&'static str, &'static str, Typing);
 /// Fields that belong together.
 pub type Group = (&'static str, &'static [Field]);
 
-use Typing::{Choice, Count, Length, Lines, MaybeLength, MaybeNumber, Number, Yes};
+use Typing::{Choice, Length, Lines, Number, Yes};
 
 fn ways() -> Choices {
     pairs(Way::ALL, Way::code, Way::label)
@@ -105,8 +103,8 @@ pub fn groups(kind: JobKind) -> &'static [Group] {
                     ("held", "Held by", Choice(held)),
                     ("rule", "Joints apart", Choice(rules)),
                     ("seam", "Seams, wide", Length),
-                    ("compound", "Compound deep, where it is not a quarter more", MaybeLength),
-                    ("per_cartridge", "Seam the first cartridge filled, once measured", MaybeLength),
+                    ("compound", "Compound deep, where it is not a quarter more", Length),
+                    ("per_cartridge", "Seam the first cartridge filled, once measured", Length),
                 ],
             ),
         ],
@@ -126,7 +124,7 @@ pub fn groups(kind: JobKind) -> &'static [Group] {
                 &[
                     ("bearing", "Beams and edges they lie on, all together", Length),
                     ("bearing_width", "wide", Length),
-                    ("radius", "Least radius they are bent to, where they are", MaybeLength),
+                    ("radius", "Least radius they are bent to, where they are", Length),
                 ],
             ),
             (
@@ -147,15 +145,15 @@ pub fn groups(kind: JobKind) -> &'static [Group] {
                     ("width", "Wide", Length),
                     ("thickness", "Thick", Length),
                     ("species", "Timber", Choice(species_choices)),
-                    ("board", "Stock, wide", MaybeLength),
+                    ("board", "Stock, wide", Length),
                     ("saw", "The saw takes", Length),
                 ],
             ),
             (
                 "Landing",
                 &[
-                    ("rail", "Rail, wide", MaybeLength),
-                    ("overlap", "laps over", MaybeLength),
+                    ("rail", "Rail, wide", Length),
+                    ("overlap", "laps over", Length),
                     ("standing", "What stands of the side now", Lines("x aft, width; one to a line")),
                 ],
             ),
@@ -169,9 +167,9 @@ pub fn groups(kind: JobKind) -> &'static [Group] {
             (
                 "Ends and finish",
                 &[
-                    ("corner", "Corner in plan, °, where it is mitred", MaybeNumber),
+                    ("corner", "Corner in plan, °, where it is mitred", Number),
                     ("slope", "Slope athwart, °", Number),
-                    ("round", "Edge rounded to", MaybeLength),
+                    ("round", "Edge rounded to", Length),
                     ("screws", "Screws, in from the edge", Lines("one to a line")),
                     ("counterbore", "Counterbore, deep", Length),
                     ("plug", "Plug, across", Length),
@@ -183,9 +181,9 @@ pub fn groups(kind: JobKind) -> &'static [Group] {
                 "The spar",
                 &[
                     ("length", "Long", Length),
-                    ("staves", "Staves", Count),
+                    ("staves", "Staves", Number),
                     ("taper", "Diameters along it", Lines("place from the heel, diameter; one to a line")),
-                    ("wall", "Wall, where it is no fifth", MaybeLength),
+                    ("wall", "Wall, where it is no fifth", Length),
                     ("species", "Timber", Choice(species_choices)),
                 ],
             ),
@@ -198,7 +196,7 @@ pub fn groups(kind: JobKind) -> &'static [Group] {
                         Lines("stave, from, to; counted from 1, from the heel"),
                     ),
                     ("ratio", "Scarfs, to one", Number),
-                    ("margin", "Beyond the last soft wood, where it is not the usual", MaybeLength),
+                    ("margin", "Beyond the last soft wood, where it is not the usual", Length),
                     ("stock", "Lengths there are to cut from", Lines("one to a line")),
                 ],
             ),
@@ -207,7 +205,7 @@ pub fn groups(kind: JobKind) -> &'static [Group] {
             (
                 "Rings",
                 &[
-                    ("count", "How many", Count),
+                    ("count", "How many", Number),
                     ("inner_diameter", "Inside, across", Length),
                     ("thickness", "Thick", Length),
                     ("height", "Along the spar", Length),
@@ -221,7 +219,7 @@ pub fn groups(kind: JobKind) -> &'static [Group] {
                     ("species", "Timber", Choice(species_choices)),
                     ("drying", "Dried", Choice(drying)),
                     ("soaked", "soaked an hour first", Yes),
-                    ("broken", "Broke so far", Count),
+                    ("broken", "Broke so far", Number),
                 ],
             ),
         ],
@@ -243,11 +241,19 @@ pub fn groups(kind: JobKind) -> &'static [Group] {
                 ],
             ),
         ],
+        JobKind::Sheer => &[(
+            "Ticks of the batten",
+            &[
+                ("stations", "Stations", Lines("x aft, port height, starboard height; one to a line")),
+                ("tolerance", "A tick is true to", Length),
+                ("level", "both sides from one level line", Yes),
+            ],
+        )],
         JobKind::Fitting => &[
             (
                 "Holes",
                 &[
-                    ("holes", "How many", Count),
+                    ("holes", "How many", Number),
                     ("diameter", "Thread, across", Length),
                     ("pitch", "Pitch", Length),
                     ("into", "Cut in", Choice(into)),
@@ -276,6 +282,7 @@ pub fn usual(kind: JobKind, units: Units) -> Typed {
         JobKind::Edge => &[("slope", "0")],
         JobKind::Spar => &[("staves", "8"), ("ratio", "12")],
         JobKind::Ring => &[("broken", "0"), ("drying", "air")],
+        JobKind::Sheer => &[("level", "1")],
         JobKind::Template | JobKind::Fitting | JobKind::Own => &[],
     };
     let lengths: &[(&str, f64)] = match kind {
@@ -293,6 +300,7 @@ pub fn usual(kind: JobKind, units: Units) -> Typed {
         JobKind::Edge => &[("saw", 4.0), ("counterbore", 9.0), ("plug", 12.0)],
         JobKind::Ring => &[("taper", 60.0)],
         JobKind::Template => &[("tolerance", 2.0)],
+        JobKind::Sheer => &[("tolerance", fair::TOLERANCE)],
         JobKind::Spar | JobKind::Fitting | JobKind::Own => &[],
     };
     let typed = all.iter().fold(Typed::default(), |t, (name, value)| t.with(name, *value));
@@ -436,6 +444,26 @@ pub fn read(kind: JobKind, read: &mut Reader<'_>, form: &Submission, unit: Lengt
             broken: read.whole("broken", 0, 500),
         }),
         JobKind::Template => Spec::Template(template(read, form, unit)),
+        JobKind::Sheer => Spec::Sheer(Sheer {
+            stations: lines(
+                read,
+                form,
+                "stations",
+                "x, port, starboard; leave a side empty that was not ticked",
+                |c| {
+                    let side = |text: &str| if text.is_empty() { Some(None) } else { Some(Some(mm(text)?)) };
+                    match c {
+                        [x, port] => Some(Station { x: mm(x)?, port: side(port)?, starboard: None }),
+                        [x, port, starboard] => {
+                            Some(Station { x: mm(x)?, port: side(port)?, starboard: side(starboard)? })
+                        }
+                        _ => None,
+                    }
+                },
+            ),
+            tolerance: read.length("tolerance"),
+            level: read.is_on("level"),
+        }),
         JobKind::Fitting => Spec::Fitting(Fitting {
             holes: read.whole("holes", 1, 500),
             diameter: read.length("diameter"),
@@ -641,6 +669,12 @@ pub fn typed(spec: &Spec, units: Units) -> Typed {
                 put("flat", yes(photo.flat));
             }
         }
+        Spec::Sheer(s) => {
+            let one = |s: &Station| format!("{}; {}; {}", units.exact(s.x), maybe(s.port), maybe(s.starboard));
+            put("stations", s.stations.iter().map(one).collect::<Vec<_>>().join("\n"));
+            put("tolerance", units.exact(s.tolerance));
+            put("level", yes(s.level));
+        }
         Spec::Fitting(f) => {
             put("holes", f.holes.to_string());
             for (name, v) in [("diameter", f.diameter), ("pitch", f.pitch), ("depth", f.depth), ("stack", f.stack)] {
@@ -715,6 +749,15 @@ mod tests {
                 soft: vec![Soft { stave: 3, from: 400.0, to: 900.0 }],
                 margin: Some(80.0),
                 stock: vec![3_000.0, 2_400.0],
+            }),
+            Spec::Sheer(Sheer {
+                stations: vec![
+                    Station { x: 0.0, port: Some(900.0), starboard: Some(897.5) },
+                    Station { x: 800.0, port: None, starboard: Some(850.0) },
+                    Station { x: 1_600.0, port: Some(840.0), starboard: None },
+                ],
+                tolerance: 2.0,
+                level: true,
             }),
             Spec::Own(Own { lines: vec![line("Fetch the trailer", 0.0), line("Lift the engine", 12.0)] }),
             Spec::Template(Template {

@@ -64,8 +64,8 @@ fn group(group: &Group) -> GroupView {
         name,
         label,
         kind: match typing {
-            Typing::Length | Typing::MaybeLength => "length",
-            Typing::Number | Typing::MaybeNumber | Typing::Count => "text",
+            Typing::Length => "length",
+            Typing::Number => "text",
             Typing::Choice(_) => "select",
             Typing::Yes => "yes",
             Typing::Lines(_) => "lines",
@@ -162,8 +162,7 @@ async fn read(
     form: &mut Submission,
 ) -> std::result::Result<Read, (Typed, Faults)> {
     let mut faults = Faults::default();
-    let uploads = std::mem::take(&mut form.uploads);
-    let arrived = photos::optional(&desk.settings.folder.photos(), uploads, &mut faults).await;
+    let arrived = photos::optional(&desk.settings.folder.photos(), form, &mut faults).await;
     if let Some(hash) = &arrived {
         form.set("photo_hash", hash.clone());
         if form.get("click").is_empty() {
@@ -175,29 +174,26 @@ async fn read(
         faults.add(InputError::new("photo", "is not kept any more: send it again"));
     }
     let mut reader = Reader::new(form, desk.units.unit);
+    reader.faults = faults;
     let name = reader.name("name");
     let note = reader.text("note", NOTE_LIMIT);
     let spec = fields::read(kind, &mut reader, form, desk.units.unit);
     let part = form.get("part").parse::<i64>().ok().filter(|p| file.members.iter().any(|m| m.id == *p));
-    for (field, message) in reader.faults.all() {
-        faults.add(InputError::new(field, message));
-    }
+    let mut faults = reader.faults;
     // A photograph that just came is traced on the page that comes back: nothing is wrong with what nobody could click yet.
     if arrived.is_some() && form.get("marks").trim().is_empty() && faults.is_empty() {
         faults.add(InputError::new("marks", "the picture is here: click its marks, then along the outline"));
     }
-    let told = if faults.is_empty() { plan(desk, &spec).await } else { Err(InputError::new("", "")) };
-    match told {
+    if !faults.is_empty() {
+        return Err((form.typed(), faults));
+    }
+    match plan(desk, &spec).await {
         Ok(told) => {
             let photo = Some(hash).filter(|h| !h.is_empty());
             Ok(Read { job: NewJob { boat_id: file.boat.id, member_id: part, name, spec, note, photo }, told })
         }
         Err(e) => {
-            if faults.is_empty() {
-                // An error inside a list belongs to the field the list was typed in; rows of other work are fields of their own.
-                let field = e.field.split(['[', '.']).next().unwrap_or_default().to_owned();
-                faults.add_under(&field, e);
-            }
+            faults.add_listed(&e);
             Err((form.typed(), faults))
         }
     }

@@ -17,7 +17,7 @@ use crate::view::{self, Units, job as drawing};
 use crate::web::auth::BoatReader;
 use crate::web::desk::{Desk, Page, render};
 use crate::web::error::{Answer, AppError, Result};
-use crate::web::{drawn, photos};
+use crate::web::{drawn, heavy, photos};
 
 #[derive(Template)]
 #[template(path = "make/show.html")]
@@ -97,20 +97,22 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, job: i64) -> Result
     let of: Vec<_> = file.tasks.iter().filter(|t| t.job_id == Some(job)).collect();
     let open: Vec<f64> = of.iter().filter(|t| t.done_at.is_none()).map(|t| t.p50).collect();
     let left = whole_job(&open);
+    // A drawing plans the planks or the staves again.
+    let svg = heavy::compute(|| drawing::draw(&kept.spec, units, corners.map(|c| (href.as_str(), c)))).await?;
     render(&Show {
         page: desk.boat_page(&file, &kept.name, "work"),
         boat_id: id,
         job,
-        svg: drawing::draw(&kept.spec, units, corners.map(|c| (href.as_str(), c))),
-        files: drawing::paper(&kept.name, &kept.spec, units).is_some(),
+        files: drawing::has_paper(&kept.spec) && !svg.is_empty(),
+        svg,
         generated: told.generated,
         figures: told.figures.iter().map(|f| (f.what, said(f.amount, units))).collect(),
-        needs: told.needs.iter().map(|n| (n.what.clone(), said(n.amount, units))).collect(),
+        needs: told.needs.iter().map(|n| (units.words(&n.what), said(n.amount, units))).collect(),
         reasons: views(&told.reasons, units),
         tasks: of
             .iter()
             .map(|t| TaskRow {
-                what: t.what.clone(),
+                what: units.words(&t.what),
                 hours: view::hours(t.p50),
                 wait: if t.wait_after > 0.0 { format!("then {:.0} h", t.wait_after) } else { String::new() },
                 done: t.done_at.is_some(),
@@ -135,7 +137,8 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, job: i64) -> Result
 #[get("/boats/<id>/jobs/<job>/file/<kind>")]
 pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, job: i64, kind: &str) -> Result {
     let kept = jobs::find(desk.store, id, job).await?;
-    let drawing = drawing::paper(&kept.name, &kept.spec, desk.units).ok_or(AppError::NotFound("drawing"))?;
+    let drawing = heavy::compute(|| drawing::paper(&kept.name, &kept.spec, desk.units)).await?;
+    let drawing = drawing.ok_or(AppError::NotFound("drawing"))?;
     drawn::file(&drawing, kind).await
 }
 

@@ -97,7 +97,7 @@ pub async fn take(desk: Desk<'_>, _who: Crew, mut posted: Posted) -> Result {
 }
 
 fn label_of(board: &Board, base: &str, units: Units) -> Label {
-    let wood = species::find(&board.species).map_or(board.species.clone(), |s| s.name.clone());
+    let wood = species::name(&board.species);
     let from = [&board.details.from_boat, &board.details.merchant, &board.details.lot];
     let from: Vec<&str> = from.iter().map(|s| s.as_str()).filter(|s| !s.is_empty()).collect();
     Label {

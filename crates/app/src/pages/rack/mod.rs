@@ -20,7 +20,7 @@ use rocket::{get, post};
 
 use crate::view::{self, Units, board as drawing, chart};
 use crate::web::auth::Crew;
-use crate::web::choices::{Choices, pairs, species_choices};
+use crate::web::choices::{Choices, pairs, timber_choices};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Submission, Typed, day};
@@ -78,7 +78,7 @@ fn row(units: Units, b: &Board) -> Row {
         id: b.id,
         tag: b.tag.clone(),
         form: d.form.label(),
-        species: species::find(&b.species).map_or(b.species.clone(), |s| s.name.clone()),
+        species: species::name(&b.species),
         size: units.dims(&[b.length, b.width, b.thickness]),
         grain: b.grain.label(),
         drying: b.drying.label(),
@@ -380,7 +380,7 @@ fn form(desk: &Desk<'_>, board: Option<&Board>, typed: Typed, faults: Faults) ->
         }),
         typed,
         faults,
-        species: species_choices(),
+        species: timber_choices(),
         forms: pairs(Form::ALL, Form::code, Form::label),
         edges: pairs(Edges::ALL, Edges::code, Edges::label),
         grains: pairs(Grain::ALL, Grain::code, Grain::label),
@@ -533,7 +533,7 @@ pub fn read_defect(line: &str, unit: LengthUnit) -> std::result::Result<Defect, 
 fn read(desk: &Desk<'_>, submitted: &Submission) -> std::result::Result<NewBoard, Faults> {
     let mut read = Reader::new(submitted, desk.units.unit);
     let tag = read.name("tag");
-    let species = read.choice("species", |id| species::find(id).ok());
+    let species = read.choice("species", species::or_unknown);
     let mut sized = |field: &str, most: f64| {
         let mm = read.size(field);
         if mm > most {
@@ -584,7 +584,7 @@ fn read(desk: &Desk<'_>, submitted: &Submission) -> std::result::Result<NewBoard
     else {
         return Err(read.faults);
     };
-    let stock = Stock { species: species.id.clone(), length, width, thickness, grain, drying, moisture, origin };
+    let stock = Stock { species, length, width, thickness, grain, drying, moisture, origin };
     Ok(NewBoard { tag, stock, details, origin_note, place, parent_id: None })
 }
 

@@ -298,8 +298,10 @@ pub async fn decide(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, posted: Pos
 #[post("/boats/<id>/seams/line/<seam>/step", data = "<posted>")]
 pub async fn step(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, mut posted: Posted) -> Result {
     let (seams, at) = load(&desk, id, seam).await?;
-    let uploads = std::mem::take(&mut posted.form.uploads);
+    let mut faults = Faults::default();
+    let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
     let mut read = Reader::new(&posted.form, desk.units.unit);
+    read.faults = faults;
     let kind = read.choice("step", StepKind::from_code);
     let said = Said {
         clean: read.is_on("clean"),
@@ -319,10 +321,6 @@ pub async fn step(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, mut posted: P
         if let Err(e) = work::may(seams.treatment(at), kind, &said, &before) {
             read.faults.add(e);
         }
-    }
-    let mut photo = None;
-    if read.faults.is_empty() {
-        photo = photos::optional(&desk.settings.folder.photos(), uploads, &mut read.faults).await;
     }
     let (Some(kind), Some(decided), true) = (kind, decided, read.faults.is_empty()) else {
         return render_faulty(&show(&desk, &seams, at, posted.form.typed(), read.faults).await?);

@@ -132,8 +132,10 @@ fn outcome(read: &mut Reader<'_>) -> Option<(Hold, Option<f64>, Option<bool>)> {
 #[post("/boats/<id>/seams/samples", data = "<posted>")]
 pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let uploads = std::mem::take(&mut posted.form.uploads);
+    let mut faults = Faults::default();
+    let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
     let mut read = Reader::new(&posted.form, desk.units.unit);
+    read.faults = faults;
     let compound = read.name("compound");
     let primer = read.text("primer", 120);
     let colour = read.text("colour", 120);
@@ -147,7 +149,6 @@ pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Res
     }
     let outcome = outcome(&mut read);
     let note = read.text("note", NOTE_LIMIT);
-    let photo = photos::optional(&desk.settings.folder.photos(), uploads, &mut read.faults).await;
     let (Some((hold, cured_after, good)), Some(laid_on), true) = (outcome, laid_on, read.faults.is_empty()) else {
         return render_faulty(&show(&desk, &file, None, posted.form.typed(), read.faults).await?);
     };

@@ -1,15 +1,15 @@
 //! Taking the shape: what was measured on the boat, faired, with what to measure again, and the pattern to cut by.
 
 use askama::Template;
-use mend_keel_core::InputError;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::shape::bend::{self, EDGE_SET_LIMIT};
 use mend_keel_core::shape::covering::{self, Finish};
-use mend_keel_core::shape::hollow;
 use mend_keel_core::shape::pattern::{self, Allowances, Pattern};
-use mend_keel_core::shape::spiling::{Arc, Capture, Edge, Girth, Tick, Way};
+use mend_keel_core::shape::spiling::{Arc, Capture, Edge, Girth, MOST_BEVEL, RibTick, Tick, Way};
+use mend_keel_core::shape::{frame, hollow};
 use mend_keel_core::timber::species;
 use mend_keel_core::units::parse_length;
+use mend_keel_core::{InputError, Reason};
 use mend_keel_exchange::drawing::dxf;
 use mend_keel_exchange::drawing::outline::{self, Fault, UNITS};
 use mend_keel_store::captures::{self, CaptureRow, NewCapture};
@@ -20,7 +20,7 @@ use rocket::{FromForm, get, post};
 use crate::file::boat::BoatFile;
 use crate::file::shape::{self, allowances, caulked, plan, thickness};
 use crate::view::reasons::{self, ReasonView};
-use crate::view::{Units, paper, shape as drawing};
+use crate::view::{self, Units, paper, shape as drawing};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
@@ -50,6 +50,8 @@ struct Form {
     rows: Vec<usize>,
     edges: Choices,
     units: Choices,
+    /// It is a frame's: with a moulded size, without a radius of the frames.
+    rib: bool,
     hint: &'static str,
     theirs: Vec<(&'static str, String, String)>,
     typed: Typed,
@@ -86,6 +88,12 @@ fn columns(way: Way) -> Vec<Column> {
             column("ub", "Upper, half-breadth"),
             column("uh", "Upper, height"),
         ],
+        Way::Rib => vec![
+            column("x", "Up along the straight edge"),
+            column("l", "Out to the inside"),
+            column("u", "Out to the outside"),
+            column("b", "Bevel, °"),
+        ],
     }
 }
 
@@ -100,11 +108,26 @@ fn hint(way: Way) -> &'static str {
         Way::Strip => "Points all round the strip template, in order, from any corner. The last one joins the first.",
         Way::Pattern => "Trace the old plank: points all round it in order, or a DXF or CSV of them.",
         Way::Offsets => "Where both edges cross each station. The plank is laid flat from it, its lengths kept true.",
+        Way::Rib => {
+            "Stand a straight edge inside the frame from heel to head, or under a beam from end to end. From the heel up, measure square to it out to the frame’s inside and to its outside; leave the inside empty all along and it is laid the moulded size in. Bevels where you took them: + where the hull narrows going aft."
+        }
     }
 }
 
+/// Kinds whose shape is taken with a straight edge.
+fn is_rib(kind: MemberKind) -> bool {
+    matches!(kind, MemberKind::Frame | MemberKind::Floor | MemberKind::Beam)
+}
+
 /// Parts a shape may be taken of.
-pub fn parts(file: &BoatFile) -> Choices {
+pub fn parts(file: &BoatFile, way: Way) -> Choices {
+    if way == Way::Rib {
+        let ribs = file.members.iter().filter(|m| is_rib(m.kind));
+        let mut all: Vec<_> = ribs.map(|m| (m.id.to_string(), m.name.clone(), file.found_on(m.id).count())).collect();
+        // What something was found on comes first.
+        all.sort_by_key(|(.., found)| *found == 0);
+        return all.into_iter().map(|(id, name, _)| (id, name)).collect();
+    }
     let asked: Vec<i64> = file.pieces.iter().map(|p| p.member_id).chain(file.asking().iter().map(|a| a.id)).collect();
     let planks = file.planks.iter().map(|p| (p.id, p.name()));
     let boards = file.members.iter().filter(|m| m.kind.is_planking()).map(|m| (m.id, m.name.clone()));
@@ -144,11 +167,12 @@ fn form(desk: &Desk<'_>, file: &BoatFile, parts_of: FormParts) -> Form {
         action,
         way: way.code(),
         ways: pairs(Way::ALL, Way::code, Way::label),
-        parts: parts(file),
+        parts: parts(file, way),
         columns: names,
         rows: (0..count).collect(),
         edges: pairs(Edge::ALL, Edge::code, Edge::label),
         units,
+        rib: way == Way::Rib,
         hint: hint(way),
         theirs,
         typed,
@@ -160,9 +184,12 @@ fn form(desk: &Desk<'_>, file: &BoatFile, parts_of: FormParts) -> Form {
 #[get("/boats/<id>/shapes/new?<part>&<way>")]
 pub async fn new_form(desk: Desk<'_>, _who: Crew, id: i64, part: Option<i64>, way: Option<&str>) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let way = way.and_then(Way::from_code).unwrap_or(Way::Batten);
     let part = part.filter(|p| file.part_name(*p).is_some());
+    let member = file.members.iter().find(|m| Some(m.id) == part);
+    let usual = if member.is_some_and(|m| is_rib(m.kind)) { Way::Rib } else { Way::Batten };
+    let way = way.and_then(Way::from_code).unwrap_or(usual);
     let typed = Typed::default()
+        .with("moulded", member.map_or(String::new(), |m| desk.units.exact(m.width)))
         .with("part", part.map_or(String::new(), |p| p.to_string()))
         .with("tolerance", desk.units.fine(mend_keel_core::shape::fair::TOLERANCE));
     let parts =
@@ -206,6 +233,17 @@ fn as_typed(row: &CaptureRow, units: Units) -> Typed {
             let lines: Vec<String> =
                 points.iter().map(|p| format!("{}, {}", units.exact(p[0]), units.exact(p[1]))).collect();
             typed = typed.with("points", lines.join("\n"));
+        }
+        Capture::Rib { moulded, ticks } => {
+            put("moulded".to_owned(), Some(*moulded));
+            for (i, t) in ticks.iter().enumerate() {
+                put(format!("x{i}"), Some(t.x));
+                put(format!("l{i}"), t.inside);
+                put(format!("u{i}"), t.outside);
+            }
+            for (i, bevel) in ticks.iter().enumerate().filter_map(|(i, t)| Some((i, t.bevel?))) {
+                typed = typed.with(&format!("b{i}"), bevel.to_string());
+            }
         }
         Capture::Offsets { stations } => {
             for (i, s) in stations.iter().enumerate() {
@@ -298,6 +336,7 @@ fn form_field(field: &str, rows: &[usize], way: Way) -> String {
     let name = match part.trim_start_matches('.') {
         "lower" => "l",
         "upper" => "u",
+        "bevel" => "b",
         "" if way == Way::Arcs => "ax",
         "" => "x",
         name => name,
@@ -334,6 +373,18 @@ fn read_rows(form: &mut Reader<'_>, submitted: &Submission, way: Way) -> (Captur
         },
         Way::Strip => Capture::Strip { points: form.points("points") },
         Way::Pattern => Capture::Pattern { points: form.points("points") },
+        Way::Rib => Capture::Rib {
+            moulded: form.size("moulded"),
+            ticks: rows
+                .iter()
+                .map(|i| RibTick {
+                    x: form.length(&format!("x{i}")),
+                    inside: form.optional_length(&format!("l{i}")),
+                    outside: form.optional_length(&format!("u{i}")),
+                    bevel: form.optional_number(&format!("b{i}"), -MOST_BEVEL, MOST_BEVEL),
+                })
+                .collect(),
+        },
         Way::Offsets => Capture::Offsets {
             stations: rows
                 .iter()
@@ -411,8 +462,8 @@ pub async fn edit_form(
     let kept = captures::find(desk.store, id, capture).await?;
     let way = kept.capture.way();
     let column = match (way, edge) {
-        (Way::Batten, Some("upper")) => "u",
-        (Way::Batten, _) => "l",
+        (Way::Batten | Way::Rib, Some("upper")) => "u",
+        (Way::Batten | Way::Rib, _) => "l",
         (Way::Offsets, Some("upper")) => "ub",
         (Way::Offsets, _) => "lb",
         (Way::Arcs, _) => "ax",
@@ -486,6 +537,8 @@ struct Show {
     way: &'static str,
     by: String,
     svg: String,
+    /// It is a frame's: no mirror, no hollow.
+    rib: bool,
     suspects: Vec<SuspectView>,
     /// There were ticks enough to contradict one another.
     checked: bool,
@@ -521,11 +574,11 @@ pub struct Asked<'r> {
     bored: Option<&'r str>,
 }
 
-/// The pattern of a shape as it is kept.
 /// `measure station 7 upper edge again: 9 mm off what the others say`.
 fn suspect_views(row: &CaptureRow, pattern: &Pattern, units: Units) -> Vec<SuspectView> {
     let what = match row.capture.way() {
         Way::Batten | Way::Offsets => "station",
+        Way::Rib => "row",
         Way::Arcs => "mark",
         Way::Strip | Way::Pattern => "point",
     };
@@ -534,15 +587,77 @@ fn suspect_views(row: &CaptureRow, pattern: &Pattern, units: Units) -> Vec<Suspe
         .iter()
         .map(|s| SuspectView {
             text: format!(
-                "Measure {what} {} {} edge again: {} off what the others say",
+                "Measure {what} {} {} again: {} off what the others say",
                 s.row + 1,
-                s.edge.label().to_lowercase(),
+                edge_words(row.capture.way(), s.edge),
                 units.len(s.off.abs())
             ),
             row: s.row,
             edge: s.edge.code(),
         })
         .collect()
+}
+
+fn edge_words(way: Way, edge: Edge) -> &'static str {
+    match (way, edge) {
+        (Way::Rib, Edge::Lower) => "inside",
+        (Way::Rib, Edge::Upper) => "outside",
+        (_, Edge::Lower) => "lower edge",
+        (_, Edge::Upper) => "upper edge",
+    }
+}
+
+/// The after face of a frame whose template this is, where its bevels were taken.
+fn after_face(file: &BoatFile, row: &CaptureRow, pattern: &Pattern) -> Option<Vec<[f64; 2]>> {
+    let Capture::Rib { ticks, .. } = &row.capture else { return None };
+    frame::other_face(pattern, &frame::taken(pattern, ticks).bevels, thickness(file, row.member_id))
+}
+
+/// What a frame's template says in section, in place of a plank's hollow and edges.
+fn rib_view(file: &BoatFile, row: &CaptureRow, pattern: &Pattern, ticks: &[RibTick], units: Units) -> SectionView {
+    let shape = frame::taken(pattern, ticks);
+    let sided = thickness(file, row.member_id);
+    let mut facts = vec![
+        ("Sided", units.len(sided)),
+        ("Girth outside", units.run(shape.girth)),
+        ("Tightest radius outside", shape.radius.map_or("nearly straight".to_owned(), |r| units.len(r))),
+    ];
+    if let Some(m) = file.members.iter().find(|m| m.id == row.member_id) {
+        let share = shape.girth / m.length.max(1.0);
+        let known = if m.measured { "" } else { ", which nobody measured" };
+        facts.push(("Of the part’s length", format!("{} of {}{known}", view::percent(share), units.run(m.length))));
+    }
+    let inside = if pattern.lower.measured.is_empty() {
+        "not taken: laid the moulded size inside the outside"
+    } else {
+        "as it was taken"
+    };
+    facts.push(("Inside", inside.to_owned()));
+    match shape.bevels.as_slice() {
+        [] => facts.push(("Bevels", "not known: nobody took them. Take two at least before it is sawn".to_owned())),
+        [one] => {
+            let words = format!("{:+.1}° at one place only: take another before it is sawn", one.bevel);
+            facts.push(("Bevels", words));
+        }
+        many => {
+            let words: Vec<String> =
+                many.iter().map(|b| format!("{:+.1}° at {}", b.bevel, units.len(b.height))).collect();
+            facts.push(("Bevels", words.join(", ")));
+            let extra = frame::bevel_width(sided, shape.most_bevel);
+            facts.push(("Faces lie apart by up to", units.fine(extra)));
+        }
+    }
+    let other = after_face(file, row, pattern);
+    let reason = Reason::note(
+        "frame.other_face",
+        if other.is_some() {
+            "the template is the fore face; the after face lies in or out by the bevel at each place, outside and inside alike"
+        } else {
+            "the after face is not drawn: a bevel that nobody took is not taken for square"
+        },
+    )
+    .formula("sided × tan β");
+    (facts, reasons::views(&[reason], units))
 }
 
 fn length_of(text: Option<&str>, field: &str, units: Units, faults: &mut Faults) -> Option<f64> {
@@ -603,19 +718,35 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, capture: i64, asked
     let units = desk.units;
     let (_, pattern) = plan(&file, &row).map_err(|e| AppError::Refused(e.message))?;
     let thick = thickness(&file, row.member_id);
+    let other_face = after_face(&file, &row, &pattern);
+    let (long, wide) = match &row.capture {
+        Capture::Rib { .. } => frame::blank(&pattern, other_face.as_deref(), allowances(&file, row.member_id)),
+        _ => (pattern.blank_length, pattern.blank_width),
+    };
     let mut facts = vec![
-        ("Blank", format!("{} by {}", units.run(pattern.blank_length), units.len(pattern.blank_width))),
-        ("Widest", units.len(pattern.widest)),
+        ("Blank", format!("{} by {}", units.run(long), units.len(wide))),
+        match &row.capture {
+            Capture::Rib { .. } => {
+                let (least, most) = frame::across(&pattern);
+                ("Square across", format!("{} to {}", units.len(least), units.len(most)))
+            }
+            _ => ("Widest", units.len(pattern.widest)),
+        },
         ("Curve in its own plane", curve_words(pattern.curve, units)),
         ("Run-out, fore and aft", format!("{:.1}° and {:.1}°", pattern.run_out.0, pattern.run_out.1)),
         ("Face", format!("{:.3} m²", pattern::area(&pattern) / 1e6)),
         ("Longer edge", units.run(pattern::longest_edge(&pattern))),
         ("Measured to", units.fine(row.tolerance)),
     ];
-    if let Some(text) = edge_set(&file, &row, &pattern) {
+    if !matches!(row.capture, Capture::Rib { .. })
+        && let Some(text) = edge_set(&file, &row, &pattern)
+    {
         facts.push(("A straight board forced to it", text));
     }
-    let (section, mut found) = section_view(&file, &row, &pattern, thick, units)?;
+    let (section, mut found) = match &row.capture {
+        Capture::Rib { ticks, .. } => rib_view(&file, &row, &pattern, ticks, units),
+        _ => section_view(&file, &row, &pattern, thick, units)?,
+    };
     found.extend(reasons::views(&pattern.reasons, units));
     let others: Choices = file
         .captures
@@ -634,7 +765,8 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, capture: i64, asked
         if covering { covering_view(&asked, thick, units, &mut faults) } else { Default::default() };
     let kept = |text: Option<&str>| text.unwrap_or_default().to_owned();
     render(&Show {
-        svg: drawing::pattern(&pattern, units),
+        svg: drawing::pattern(&pattern, matches!(row.capture, Capture::Rib { .. }), other_face.as_deref(), units),
+        rib: matches!(row.capture, Capture::Rib { .. }),
         page: desk.boat_page(&file, &row.name, "shape"),
         boat_id: id,
         capture,
@@ -751,15 +883,26 @@ pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, capture: i64, kind:
     let row = captures::find(desk.store, id, capture).await?;
     let (edges, mut pattern) = plan(&file, &row).map_err(|e| AppError::Refused(e.message))?;
     let mut name = format!("{}, {}", row.name, file.boat.name);
-    if asked.mirror.is_some_and(|m| m == "1" || m == "on") {
+    // The other side's frame is the same template, turned over.
+    let turns = !matches!(row.capture, Capture::Rib { .. });
+    if turns && asked.mirror.is_some_and(|m| m == "1" || m == "on") {
         let turned = pattern::mirrored(&edges);
         pattern = pattern::plan(&turned, row.tolerance, allowances(&file, row.member_id))
             .map_err(|e| AppError::Refused(e.message))?;
         name = format!("{name}, mirrored");
     }
     let thick = thickness(&file, row.member_id);
-    let section = pattern::section(pattern.widest, thick, row.radius, caulked(&file)).ok();
-    drawn::file(&paper::pattern(&name, &pattern, section.as_ref(), desk.units), kind).await
+    let drawing = match &row.capture {
+        Capture::Rib { moulded, ticks } => {
+            let bevels = frame::taken(&pattern, ticks).bevels;
+            paper::rib(&name, &pattern, after_face(&file, &row, &pattern), &bevels, *moulded, desk.units)
+        }
+        _ => {
+            let section = pattern::section(pattern.widest, thick, row.radius, caulked(&file)).ok();
+            paper::pattern(&name, &pattern, section.as_ref(), desk.units)
+        }
+    };
+    drawn::file(&drawing, kind).await
 }
 
 #[cfg(test)]
@@ -777,6 +920,9 @@ mod tests {
         assert_eq!(form_field("rows[4]", &rows, Way::Strip), "points");
         assert_eq!(form_field("radius", &rows, Way::Arcs), "compass");
         assert_eq!(form_field("tolerance", &rows, Way::Batten), "tolerance");
+        assert_eq!(form_field("rows[3].bevel", &rows, Way::Rib), "b7");
+        assert_eq!(form_field("rows[0].lower", &rows, Way::Rib), "l0");
+        assert_eq!(form_field("moulded", &rows, Way::Rib), "moulded");
     }
 
     #[test]

@@ -49,7 +49,7 @@ fn radius_words(shape: &FrameShape, units: Units) -> String {
 
 /// A frame that is to be made new.
 fn rib(m: &MemberRow, shape: Option<&FrameShape>) -> Rib {
-    let curve = shape.map_or(Curve::Unknown, FrameShape::curve);
+    let curve = shape.map_or(Curve::Unknown, |shape| shape.curve(m.width));
     Rib { moulded: m.width, length: m.length, curve, steams: true }
 }
 
@@ -69,14 +69,17 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let rows = frames(&file)
         .map(|m| {
-            let shape = decide::frame_shape(&file, m.number);
+            let shape = decide::frame_shape(&file, m);
             let wood = species::find(&m.species).ok();
             Row {
                 id: m.id,
                 name: m.name.clone(),
                 girth: shape.as_ref().map_or(desk.units.run(m.length), |s| desk.units.run(s.girth)),
                 radius: shape.as_ref().map_or(String::new(), |s| radius_words(s, desk.units)),
-                bevel: shape.as_ref().map_or(String::new(), |s| format!("{:+.1}°", s.most_bevel)),
+                bevel: shape
+                    .as_ref()
+                    .filter(|s| !s.bevels.is_empty())
+                    .map_or(String::new(), |s| format!("{:+.1}°", s.most_bevel)),
                 way: wood.map_or("", |w| best_way(w, m, shape.as_ref(), false)),
                 found: file.found_on(m.id).count(),
             }
@@ -97,6 +100,8 @@ struct Show {
     boat_id: i64,
     member_id: i64,
     name: String,
+    /// The template its shape is by, and who took it.
+    template: Option<(i64, String)>,
     none: String,
     svg: String,
     facts: Vec<(&'static str, String)>,
@@ -172,6 +177,26 @@ fn asked_number(text: Option<&str>, field: &str, usual: f64, most: f64, faults: 
     }
 }
 
+fn facts(shape: &FrameShape, m: &MemberRow, units: Units) -> Vec<(&'static str, String)> {
+    let mut facts = vec![
+        ("Girth", units.run(shape.girth)),
+        ("Tightest radius, outside", radius_words(shape, units)),
+        ("That is, up from the heel", units.len(shape.tightest_at)),
+        ("Sided, moulded", units.dims(&[m.thickness, m.width])),
+    ];
+    if shape.bevels.is_empty() {
+        facts.push(("Bevels", "not known: nobody took them".to_owned()));
+        return facts;
+    }
+    let turns = if shape.turns { "yes: square somewhere along it" } else { "no: one way all along" };
+    facts.extend([
+        ("Greatest bevel", format!("{:+.1}°", shape.most_bevel)),
+        ("Extra width for it", units.fine(frame::bevel_width(m.thickness, shape.most_bevel))),
+        ("Bevel turns", turns.to_owned()),
+    ]);
+    facts
+}
+
 #[get("/boats/<id>/frames/<member>?<asked..>")]
 pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked: Asked<'_>) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
@@ -179,7 +204,7 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked:
     let units = desk.units;
     let wood = species::find(&m.species).map_err(|e| AppError::Refused(e.message))?;
     let crook = asked.crook.is_some_and(|c| c == "1");
-    let shape = decide::frame_shape(&file, m.number);
+    let shape = decide::frame_shape(&file, m);
     let radius = shape.as_ref().and_then(|s| s.radius);
     let mut faults = Faults::default();
     let ways = which_way(Some(wood), &rib(m, shape.as_ref()), crook)
@@ -236,18 +261,7 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked:
     let (svg, facts, bevels, moulds, none) = match &shape {
         Some(shape) => (
             drawing::frame(shape, m.width, units),
-            vec![
-                ("Girth", units.run(shape.girth)),
-                ("Tightest radius", radius_words(shape, units)),
-                ("That is, up from the heel", units.len(shape.tightest_at)),
-                ("Greatest bevel", format!("{:+.1}°", shape.most_bevel)),
-                ("Extra width for it", units.fine(frame::bevel_width(m.thickness, shape.most_bevel))),
-                ("Sided, moulded", units.dims(&[m.thickness, m.width])),
-                (
-                    "Bevel turns",
-                    if shape.turns { "yes: square somewhere along it" } else { "no: one way all along" }.to_owned(),
-                ),
-            ],
+            facts(shape, m, units),
             shape
                 .bevels
                 .iter()
@@ -259,9 +273,11 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked:
         None => {
             let why = match &file.boat.offsets {
                 None => {
-                    "No table of offsets is kept of her: with one, every frame’s section and bevels are drawn here."
+                    "No table of offsets is kept of her: with one, every frame’s section and bevels are drawn here. Or take this frame’s template with a straight edge."
                 }
-                Some(_) => "The table of offsets does not reach this frame, or gives too few points here.",
+                Some(_) => {
+                    "The table of offsets does not reach this frame, or gives too few points here. Take its template with a straight edge."
+                }
             };
             (String::new(), Vec::new(), Vec::new(), Vec::new(), why.to_owned())
         }
@@ -271,6 +287,7 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked:
         boat_id: id,
         member_id: m.id,
         name: m.name.clone(),
+        template: decide::template(&file, m.id).map(|(row, _)| (row.id, row.by_name.clone())),
         none,
         svg,
         facts,
@@ -290,6 +307,7 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked:
 pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, kind: &str) -> Result {
     let boat = BoatFile::load(desk.store, id).await?;
     let m = frame_of(&boat, member)?;
-    let shape = decide::frame_shape(&boat, m.number).ok_or(AppError::NotFound("section of this frame"))?;
+    let shape =
+        decide::frame_shape(&boat, m).filter(|s| !s.taken).ok_or(AppError::NotFound("section of this frame"))?;
     drawn::file(&paper::mould(&format!("Mould of {}, {}", m.name, boat.boat.name), &shape, m.width), kind).await
 }

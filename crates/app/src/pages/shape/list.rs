@@ -108,7 +108,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
         assumed: file.assumed_joints.len(),
         shapes,
         ways: pairs(Way::ALL, Way::code, Way::label),
-        parts: super::capture::parts(&file),
+        parts: [Way::Batten, Way::Rib].into_iter().flat_map(|way| super::capture::parts(&file, way)).collect(),
     })
 }
 

@@ -188,7 +188,7 @@ async fn show(
     let id = file.boat.id;
     let group = GROUPS.iter().find(|g| Some(g.0) == asked.of);
     let who = asked.who.unwrap_or_default();
-    let only = Only { kinds: group.map_or(&[], |g| g.2), by: who };
+    let only = Only { kinds: group.map_or(&[], |g| g.2), by: who, without_hours: !desk.sees_costs() };
     let Stretch { events, further, back } = history::of_boat(desk.store, id, asked.upto, only).await?;
     let mut query = String::new();
     for (name, value) in [("of", group.map_or("", |g| g.0)), ("who", who)] {
@@ -230,8 +230,10 @@ pub async fn boat(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -
 #[post("/boats/<id>/story", data = "<posted>")]
 pub async fn tell(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let uploads = std::mem::take(&mut posted.form.uploads);
+    let mut faults = Faults::default();
+    let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
     let mut read = Reader::new(&posted.form, desk.units.unit);
+    read.faults = faults;
     let kind = read.choice("kind", |code| TOLD.iter().find(|(c, _)| *c == code));
     let words = read.text("words", NOTE_LIMIT);
     if words.is_empty() {
@@ -250,10 +252,6 @@ pub async fn tell(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
         Ok(entry) => Some(history::told(desk.store, id, entry).await?),
         Err(_) => None,
     };
-    let mut photo = None;
-    if read.faults.is_empty() {
-        photo = photos::optional(&desk.settings.folder.photos(), uploads, &mut read.faults).await;
-    }
     let (Some((code, label)), true) = (kind, read.faults.is_empty()) else {
         let asked = Asked { upto: None, whole: None, of: None, who: None };
         return render_faulty(&show(&desk, &file, asked, posted.form.typed(), read.faults).await?);
@@ -283,21 +281,23 @@ pub async fn plank(
     let member = members::find(desk.store, id, plank).await?;
     let plank = file.planks.iter().find(|p| p.id == member.id);
     let name = plank.map_or(member.name.clone(), |p| p.name());
-    let Stretch { events, further, back } = history::of_plank(desk.store, member.id, from).await?;
+    let only = Only { without_hours: !desk.sees_costs(), ..Only::default() };
+    let Stretch { events, further, back } = history::of_plank(desk.store, member.id, from, only).await?;
     let minutes: f64 = file.tasks.iter().filter(|t| t.member_id == Some(member.id)).map(|t| t.minutes).sum();
     let length = plank.map_or(member.length, |p| {
         let (from, to) = p.place().span(&file.boat.shell);
         to - from
     });
-    let species =
-        mend_keel_core::timber::species::find(&member.species).map_or(member.species.clone(), |s| s.name.clone());
-    let facts = vec![
+    let species = mend_keel_core::timber::species::name(&member.species);
+    let mut facts = vec![
         ("Timber", species),
         ("Age", member.year.map_or("original".to_owned(), |y| format!("renewed {y}"))),
         ("Length", desk.units.run(length)),
         ("Thickness", desk.units.len(member.thickness)),
-        ("Hours booked", mend_keel_store::tasks::spoken(minutes)),
     ];
+    if desk.sees_costs() {
+        facts.push(("Hours booked", mend_keel_store::tasks::spoken(minutes)));
+    }
     render(&Story {
         page: desk.boat_page(&file, &name, "story"),
         boat_id: id,

@@ -145,7 +145,7 @@ async fn view(
         let what = of.map_or(String::new(), |f| format!("{} at {}", f.kind.label(), file.shown(&f.place)));
         PhotoView { hash: p.hash, caption: format!("{what}, {}", view::when(&p.at)) }
     });
-    let only = Only { kinds: FOR_THE_OWNER, by: "" };
+    let only = Only { kinds: FOR_THE_OWNER, by: "", without_hours: false };
     let entries = history::of_boat(store, boat, None, only).await?.events;
     let notes = owners::notes(store, boat).await?;
     let money = &terms.currency;

@@ -1,6 +1,7 @@
 //! The survey in and out of files: findings and readings as CSV, and the printed survey.
 
 use std::collections::{HashMap, HashSet};
+use std::time::Duration;
 
 use askama::Template;
 use jiff::Timestamp;
@@ -11,17 +12,18 @@ use mend_keel_exchange::sheet::survey::{
 use mend_keel_exchange::sheet::{Fault, Loaded};
 use mend_keel_store::findings::{self, Carried, NewFinding, NewReading};
 use rocket::http::ContentType;
-use rocket::{get, post};
+use rocket::{State, get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::survey::SurveyFile;
 use crate::pages::survey::finding::check_extent;
 use crate::pages::survey::{Tab, tabs};
 use crate::papers::report::{self, Printing};
-use crate::web::auth::{BoatReader, Crew};
+use crate::web::auth::{BoatReader, Crew, random_token};
 use crate::web::desk::{Desk, Page, render, render_faulty};
-use crate::web::error::{Answer, Result};
+use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted};
+use crate::web::jobs::Jobs;
 use crate::web::uploads::{FaultView, uploaded};
 
 impl FaultView {
@@ -294,11 +296,33 @@ pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
     if faults.is_empty() { render(&page) } else { render_faulty(&page) }
 }
 
-/// The printed survey.
+/// A survey of more findings is printed beside the pages.
+const AT_ONCE: usize = 500;
+/// Longest it may take.
+const LONGEST: Duration = Duration::from_secs(600);
+
+/// The printed survey; a long one is made beside the pages, and fetched when it is done.
 #[get("/boats/<id>/survey.pdf")]
-pub async fn pdf(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
+pub async fn pdf(desk: Desk<'_>, _who: BoatReader, id: i64, jobs: &State<Jobs>) -> Result {
     let survey = SurveyFile::load(desk.store, id).await?;
     let report = report::report(&Printing::at(&desk, &desk.settings.folder.photos()), &survey).await?;
-    let bytes = report::pdf(&report).await?;
-    Ok(Answer::File(format!("survey-{id}.pdf"), ContentType::PDF, bytes))
+    let name = format!("survey-{id}.pdf");
+    let findings = survey.file.findings.len();
+    if findings <= AT_ONCE {
+        return Ok(Answer::File(name, ContentType::PDF, report::pdf(&report).await?));
+    }
+    let job = random_token().map_err(|e| AppError::Broken(e.message))?;
+    let title = format!("Printing the survey of {}", survey.file.boat.name);
+    let Some(handle) = jobs.begin(&job, &title, desk.user.account.id, LONGEST) else {
+        return Err(AppError::Refused("Two long works are going on already: wait for one of them, or stop it.".into()));
+    };
+    rocket::tokio::spawn(async move {
+        handle.tell(0.2, &format!("setting {findings} findings"));
+        match rocket::tokio::task::spawn_blocking(move || mend_keel_exchange::report::write(&report)).await {
+            Ok(Ok(bytes)) => handle.made(name, bytes),
+            Ok(Err(why)) => handle.failed(why),
+            Err(e) => handle.failed(e.to_string()),
+        }
+    });
+    Ok(Answer::Go(format!("/jobs/{job}")))
 }

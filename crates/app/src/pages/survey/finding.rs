@@ -2,6 +2,7 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
+use mend_keel_core::geometry::extent;
 use mend_keel_core::grid::Place;
 use mend_keel_core::survey::compare::Outcome;
 use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method, mark};
@@ -21,7 +22,7 @@ use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
-use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed, Upload};
+use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed};
 use crate::web::photos;
 
 #[derive(Template)]
@@ -39,6 +40,8 @@ struct Entry {
     axes: &'static str,
     member_id: i64,
     svg: String,
+    /// The whole part is drawn, not the stretch round the place.
+    whole: bool,
     typed: Typed,
     faults: Faults,
     kinds: Vec<KindView>,
@@ -102,10 +105,16 @@ pub fn kind_views(common: &[FindingKind], picked: &str) -> Vec<KindView> {
     kinds
 }
 
-/// The stretch of a part round a place, with what is on it already.
-fn drawing(file: &BoatFile, part: &Part<'_>, except: Option<i64>) -> PlankView {
+/// The stretch of a part round a place, or all of it, with what is on it already. What is marked there is never cut off by its edge.
+fn drawing(file: &BoatFile, part: &Part<'_>, found: Option<&Finding>, whole: bool) -> PlankView {
     let shell = &file.boat.shell;
     let (reach_from, reach_to, width) = file.reach(part);
+    let except = found.map(|f| f.id);
+    let spread = found.and_then(|f| extent(&f.shape, 0));
+    let stretch = |from: f64, to: f64| {
+        let past = spread.is_some_and(|(x0, x1)| x0 < from || x1 > to);
+        if whole || past { (reach_from, reach_to) } else { (from.max(reach_from), to.min(reach_to)) }
+    };
     let marks_of = |id: i64, shift: &dyn Fn(&Finding) -> Option<f64>| -> Vec<Mark> {
         file.findings
             .iter()
@@ -125,7 +134,7 @@ fn drawing(file: &BoatFile, part: &Part<'_>, except: Option<i64>) -> PlankView {
         Part::Plank(plank, at) => {
             let datum = file.boat.datum(at.frame);
             let space = shell.frame_space();
-            let (from, to) = ((-1.2 * space).max(reach_from), (2.2 * space).min(reach_to));
+            let (from, to) = stretch(-1.2 * space, 2.2 * space);
             let marks = marks_of(plank.id, &|f| Some(file.boat.datum(f.address()?.frame) - datum));
             let origin = reach_from;
             let holes = file.holes(plank).into_iter().map(|mut h| {
@@ -154,7 +163,7 @@ fn drawing(file: &BoatFile, part: &Part<'_>, except: Option<i64>) -> PlankView {
         }
         Part::Member(member, cell) => {
             let length = member.core().cell_length();
-            let (from, to) = ((-0.15 * length).max(reach_from), (1.15 * length).min(reach_to));
+            let (from, to) = stretch(-0.15 * length, 1.15 * length);
             let marks = marks_of(member.id, &|f| match &f.place {
                 Place::Member(at) => Some((f64::from(at.cell) - f64::from(*cell)) * length),
                 Place::Shell(_) => None,
@@ -183,6 +192,7 @@ fn entry(
     typed: Typed,
     faults: Faults,
 ) -> Entry {
+    let whole = typed.is("whole", "1");
     let title = if found.is_some() { "Finding" } else { "Mark a finding" };
     let mut grades = vec![(String::new(), "As the reading says".to_owned())];
     grades.extend(pairs(Grade::ALL, Grade::code, Grade::label));
@@ -196,7 +206,8 @@ fn entry(
         part: part.name(),
         axes: part.kind().axes(),
         member_id: part.member_id(),
-        svg: drawing(file, part, found.map(|f| f.id)).entry(),
+        svg: drawing(file, part, found, whole).entry(),
+        whole,
         typed,
         faults,
         kinds: kind_views(common_kinds(Some(part)), &picked),
@@ -235,8 +246,16 @@ async fn with_record(desk: &Desk<'_>, mut page: Entry, finding: i64) -> std::res
     Ok(page)
 }
 
-#[get("/boats/<id>/findings/new?<at>&<kind>&<like>")]
-pub async fn new_form(desk: Desk<'_>, _who: Crew, id: i64, at: &str, kind: Option<&str>, like: Option<i64>) -> Result {
+#[get("/boats/<id>/findings/new?<at>&<kind>&<like>&<whole>")]
+pub async fn new_form(
+    desk: Desk<'_>,
+    _who: Crew,
+    id: i64,
+    at: &str,
+    kind: Option<&str>,
+    like: Option<i64>,
+    whole: Option<&str>,
+) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let Ok((place, part)) = file.locate(at) else {
         return Ok(off_the_boat(id, at));
@@ -252,6 +271,7 @@ pub async fn new_form(desk: Desk<'_>, _who: Crew, id: i64, at: &str, kind: Optio
         Some(other) => stored(&desk, other).with("version", "").with("method", Method::Look.code()),
         None => fresh,
     };
+    let typed = typed.with("whole", whole.unwrap_or_default());
     render(&entry(&desk, &file, &place, &part, None, typed, Faults::default()))
 }
 
@@ -396,7 +416,7 @@ pub struct Entered {
     pub photos: Vec<NewPhoto>,
 }
 
-/// Reads the form into a finding on a part. Photos are filed only when nothing else is wrong.
+/// Reads the form into a finding on a part. Its photos are filed first: a page that comes back for a fault still has them.
 pub async fn read(
     desk: &Desk<'_>,
     file: &BoatFile,
@@ -405,8 +425,10 @@ pub async fn read(
     form: &mut Submission,
     before: Option<&Finding>,
 ) -> std::result::Result<Entered, Faults> {
-    let uploads = std::mem::take(&mut form.uploads);
+    let mut faults = Faults::default();
+    let photos = file_photos(desk, form, &mut faults).await;
     let mut read = Reader::new(form, desk.units.unit);
+    read.faults = faults;
     let kind = read.choice("kind", FindingKind::from_code);
     let method = if before.is_some() { before.map(|f| f.method) } else { read.choice("method", Method::from_code) };
     let certainty = read.choice("certainty", Certainty::from_code);
@@ -445,10 +467,8 @@ pub async fn read(
     else {
         return Err(read.faults);
     };
-    let mut faults = std::mem::take(&mut read.faults);
-    let photos = file_photos(desk, uploads, form.get("marks"), &mut faults).await;
-    if !faults.is_empty() {
-        return Err(faults);
+    if !read.faults.is_empty() {
+        return Err(read.faults);
     }
     let shown = file.shown(place);
     let reading = measured.map(|measured| reading::taken(file, place, part, shape.first().copied(), measured, form));
@@ -468,20 +488,18 @@ pub async fn read(
     Ok(Entered { finding, reading, photos })
 }
 
-/// Files photos, unless something else is wrong: then only what is wrong with them is told.
-async fn file_photos(desk: &Desk<'_>, uploads: Vec<Upload>, marks: &str, faults: &mut Faults) -> Vec<NewPhoto> {
-    let marks: Vec<Vec<PhotoMark>> = serde_json::from_str(marks).unwrap_or_default();
-    let mut filed = Vec::new();
-    for (n, upload) in uploads.into_iter().enumerate() {
-        if !faults.is_empty() && !upload.too_large {
-            continue;
-        }
-        match photos::file(&desk.settings.folder.photos(), upload).await {
-            Ok(hash) => filed.push(NewPhoto { hash, marks: checked_marks(marks.get(n).cloned().unwrap_or_default()) }),
-            Err(e) => faults.add(e),
-        }
-    }
-    filed
+/// Files the photos of a form with what was drawn on each. What was drawn on those it brought before stays with them.
+async fn file_photos(desk: &Desk<'_>, form: &mut Submission, faults: &mut Faults) -> Vec<NewPhoto> {
+    let before = form.get("kept_photos").split_whitespace().count();
+    let drawn = |field: &str| serde_json::from_str::<Vec<Vec<PhotoMark>>>(form.get(field)).unwrap_or_default();
+    let mut marks = drawn("kept_marks");
+    marks.resize(before, Vec::new());
+    marks.extend(drawn("marks"));
+    let hashes = photos::brought(&desk.settings.folder.photos(), form, faults).await;
+    marks.resize(hashes.len(), Vec::new());
+    form.set("kept_marks", serde_json::to_string(&marks).unwrap_or_default());
+    let one = |(hash, marks)| NewPhoto { hash, marks: checked_marks(marks) };
+    hashes.into_iter().zip(marks).map(one).collect()
 }
 
 /// Most marks kept on one photo.

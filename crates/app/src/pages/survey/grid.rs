@@ -21,7 +21,7 @@ use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
-use crate::web::form::{Faults, Posted, Reader, Submission, Typed};
+use crate::web::form::{Faults, NAME_LIMIT, Posted, Reader, Submission, Typed};
 use crate::web::uploads::{FaultView, uploaded};
 
 #[derive(Template)]
@@ -136,13 +136,27 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, at: Option<&str>) -
 /// An edit of the grid read from its form.
 enum Change {
     Edit(Edit, String),
-    Move { fore: i64, bay: u32, kind: JointKind },
-    Split { plank: i64, bay: u32, kind: JointKind },
-    Join { fore: i64 },
-    See { fore: i64, kind: JointKind },
+    Move {
+        fore: i64,
+        bay: u32,
+        kind: JointKind,
+    },
+    Split {
+        plank: i64,
+        bay: u32,
+        kind: JointKind,
+    },
+    Join {
+        fore: i64,
+    },
+    See {
+        fore: i64,
+        kind: JointKind,
+    },
     Number(Numbering),
     LayOut(DeckKind),
-    Add(Member),
+    /// A member, and what it is called where it is not called by its kind.
+    Add(Member, String),
 }
 
 /// Reads a place on the shell as the crew number it.
@@ -232,10 +246,15 @@ fn read(desk: &Desk<'_>, file: &BoatFile, edit: &str, form: &Submission) -> std:
             {
                 read.faults.add(e);
             }
+            let called = read.text("called", NAME_LIMIT);
             let alike = file.members.iter().filter(|m| Some(m.kind) == kind).collect::<Vec<_>>();
-            let cells = alike.first().map_or(3, |m| m.cells);
-            let of = alike.first().map_or(number, |m| m.of_count.max(number));
-            kind.map(|kind| Change::Add(Member { kind, side, number, of, cells, length, width, thickness }))
+            // Pieces of a keel and spars have as many metres as they are long; other parts as many as those like them.
+            let of = alike.iter().map(|m| m.of_count.max(m.number)).max().map_or(number, |n| n.max(number));
+            kind.map(|kind| {
+                let by_length = matches!(kind, MemberKind::Keel | MemberKind::Keelson | MemberKind::Spar);
+                let cells = alike.first().filter(|_| !by_length).map_or(kind.cells(length), |m| m.cells);
+                Change::Add(Member { kind, side, number, of, cells, length, width, thickness }, called)
+            })
         }
         _ => {
             read.faults.add(InputError::new("version", "there is no such correction"));
@@ -301,9 +320,10 @@ async fn make(work: &mut Work, file: &BoatFile, change: &Change) -> StoreResult<
         Change::See { fore, kind } => work.see_joint(&file.boat, plank(*fore)?, *kind).await,
         Change::Number(numbering) => work.set_numbering(file.boat.id, *numbering).await,
         Change::LayOut(deck) => work.lay_out_members(&file.boat, *deck).await.map(|_| ()),
-        Change::Add(member) => {
+        Change::Add(member, called) => {
             let species = species_of(member.kind, &file.boat.plank_species, &file.boat.frame_species);
-            work.add_one_member(file.boat.id, member, &member.name(), species).await.map(|_| ())
+            let name = if called.is_empty() { member.name() } else { called.clone() };
+            work.add_one_member(file.boat.id, member, &name, species).await.map(|_| ())
         }
     }
 }

@@ -21,6 +21,7 @@ use crate::view::layers::{LAYERS, legend};
 use crate::view::{self, Units, fastened_says};
 use crate::web::auth::BoatReader;
 use crate::web::choices::{Choices, pairs};
+use crate::web::compress::Stays;
 use crate::web::desk::{Desk, Page, render};
 use crate::web::error::{Answer, AppError, Result};
 
@@ -108,15 +109,14 @@ struct Seen {
 
 fn facts(desk: &Desk<'_>, file: &BoatFile, part: &Part<'_>) -> Vec<(&'static str, String)> {
     let units = desk.units;
-    let species =
-        mend_keel_core::timber::species::find(part.species()).map_or(part.species().to_owned(), |s| s.name.clone());
+    let species = mend_keel_core::timber::species::name(part.species());
     let age = |year: Option<i64>| year.map_or("original".to_owned(), |year| format!("renewed {year}"));
     let said = |text: &str| if text.is_empty() { "not recorded".to_owned() } else { text.to_owned() };
     match part {
         Part::Plank(plank, at) => {
             let (from, to) = plank.place().span(&file.boat.shell);
             let generated = if file.boat.shell.measured.contains(at) { "measured" } else { "generated" };
-            let lies = if file.is_below_waterline(at.strake) { "below the waterline" } else { "above the waterline" };
+            let lies = if file.is_below_waterline(*at) { "below the waterline" } else { "above the waterline" };
             let thickness = if plank.measured { "measured" } else { "as planked" };
             vec![
                 ("Width here", format!("{}, {generated}", units.len(file.boat.shell.width(*at)))),
@@ -262,6 +262,7 @@ pub async fn show(
     layer: Option<&str>,
     day: Option<&str>,
     files: &State<Files>,
+    stays: Stays<'_>,
 ) -> Result {
     let day = day_shown(day);
     let survey = match day {
@@ -288,6 +289,7 @@ pub async fn show(
     let violations = file.violations();
     let is_shell = surface == Surface::Shell;
     let svg = survey.draw(surface, selected.as_ref(), layer);
+    stays.say(survey.inside().filter(|_| is_shell));
     let only_shell = ["fastenings", "seams"];
     let keys: serde_json::Map<String, serde_json::Value> =
         FindingKind::ALL.iter().map(|k| (k.key().to_owned(), k.code().into())).collect();

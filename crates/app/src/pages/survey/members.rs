@@ -12,7 +12,7 @@ use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
 use crate::web::auth::Crew;
-use crate::web::choices::{Choices, pairs, species_choices};
+use crate::web::choices::{Choices, pairs, timber_choices};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NAME_LIMIT, Posted, Reader, Submission, Typed};
@@ -61,7 +61,7 @@ fn show(desk: &Desk<'_>, file: &BoatFile, m: &MemberRow, at: &str, typed: Typed,
         measured: m.measured,
         typed,
         faults,
-        species: species_choices(),
+        species: timber_choices(),
         // Left empty where nobody looked.
         grains: pairs(&[Grain::Quarter, Grain::Rift, Grain::Flat], Grain::code, Grain::label),
         theirs: Vec::new(),
@@ -81,7 +81,7 @@ fn read(desk: &Desk<'_>, is_plank: bool, form: &Submission) -> std::result::Resu
     let name = if is_plank { None } else { Some(read.name("name")) };
     let face = if is_plank { None } else { Some((read.size("length"), read.size("width"))) };
     let thickness = read.size("thickness");
-    let species = read.choice("species", |id| species::find(id).ok());
+    let species = read.choice("species", species::or_unknown);
     let grain = read.optional_choice("grain", Grain::from_code);
     let year = read.optional_whole("year", 1000, 2100).map(i64::from);
     let (finish, fastened) = (read.text("finish", NAME_LIMIT), read.text("fastened", NAME_LIMIT));
@@ -98,16 +98,7 @@ fn read(desk: &Desk<'_>, is_plank: bool, form: &Submission) -> std::result::Resu
     let Some(species) = species.filter(|_| read.faults.is_empty()) else {
         return Err(read.faults);
     };
-    Ok(Known {
-        name,
-        face,
-        thickness,
-        species: species.id.clone(),
-        grain: grain.map(|g| g.code().to_owned()),
-        year,
-        finish,
-        fastened,
-    })
+    Ok(Known { name, face, thickness, species, grain: grain.map(|g| g.code().to_owned()), year, finish, fastened })
 }
 
 #[post("/boats/<id>/members/<member>?<at>", data = "<posted>")]

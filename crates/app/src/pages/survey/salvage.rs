@@ -14,7 +14,7 @@ use crate::pages::survey::past::one_place;
 use crate::pages::survey::{Tab, tabs};
 use crate::view;
 use crate::web::auth::{BoatReader, Crew};
-use crate::web::choices::{pairs, species_choices};
+use crate::web::choices::{pairs, timber_choices};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Typed};
@@ -83,7 +83,7 @@ async fn page_of(
         fittings,
         boards,
         metals: pairs(Metal::ALL, Metal::code, Metal::label),
-        species: species_choices(),
+        species: timber_choices(),
         grains: pairs(Grain::ALL, Grain::code, Grain::label),
         typed,
         faults,
@@ -140,7 +140,7 @@ pub async fn timber(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let place = one_place(&survey, &mut read, "place", posted.form.get("place"));
     let tag = read.name("tag");
-    let kind = read.choice("species", |id| species::find(id).ok());
+    let kind = read.choice("species", species::or_unknown);
     let grain = read.choice("grain", Grain::from_code);
     let (length, width, thickness) = (read.size("length"), read.size("width"), read.size("thickness"));
     let kept_at = read.text("kept_at", NAME_LIMIT);
@@ -148,7 +148,7 @@ pub async fn timber(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
         return render_faulty(&page_of(&desk, &survey, posted.form.typed(), read.faults, "timber").await?);
     };
     let stock = Stock {
-        species: kind.id.clone(),
+        species: kind,
         length,
         width,
         thickness,

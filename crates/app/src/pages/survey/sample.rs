@@ -95,7 +95,7 @@ pub async fn pick(desk: Desk<'_>, _who: Crew, id: i64, region: &str, posted: Pos
         return Err(crate::web::error::AppError::NotFound("region"));
     };
     let boat = &survey.file.boat;
-    let population = sample::population(&boat.shell, boat.waterline_strake, wanted);
+    let population = sample::population(&boat.shell, boat.waterline(), wanted);
     let before: BTreeSet<Spot> = survey.picks.iter().filter_map(|p| p.spot()).collect();
     let left = population.iter().filter(|spot| !before.contains(spot)).count();
     if read.faults.is_empty() && left == 0 {

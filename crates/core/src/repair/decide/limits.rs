@@ -193,7 +193,8 @@ pub fn carries(kind: MemberKind) -> bool {
         K::Frame | K::Floor | K::Beam | K::Clamp | K::Shelf | K::Stringer | K::Spar => true,
         K::Stem | K::Keel | K::Keelson | K::Deadwood | K::Sternpost | K::HornTimber => true,
         K::Plank | K::CoveringBoard | K::DeckPlank | K::KingPlank | K::DeckPanel => false,
-        K::TransomPlank | K::Ceiling => false,
+        K::TransomPlank | K::Ceiling | K::Hatch | K::Coaming | K::Drain => false,
+        K::Carlin | K::Knee | K::Stopwater => true,
     }
 }
 

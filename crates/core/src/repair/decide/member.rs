@@ -34,6 +34,8 @@ pub enum Class {
     Panel,
     /// Layers of veneer glued over each other.
     Moulded,
+    /// Knees, stopwaters, drains: mended as a whole or not at all.
+    Whole,
 }
 
 impl Class {
@@ -42,7 +44,9 @@ impl Class {
         match kind {
             K::Frame | K::Floor | K::Beam => Self::Rib,
             K::Stem | K::Keel | K::Keelson | K::Deadwood | K::Sternpost | K::HornTimber | K::Spar => Self::Long(12),
-            K::Clamp | K::Shelf | K::Stringer => Self::Long(10),
+            K::Clamp | K::Shelf | K::Stringer | K::Carlin => Self::Long(10),
+            K::Hatch | K::Coaming => Self::Board,
+            K::Knee | K::Stopwater | K::Drain => Self::Whole,
             K::Plank | K::CoveringBoard | K::DeckPlank | K::KingPlank | K::TransomPlank | K::Ceiling => Self::Board,
             K::DeckPanel => Self::Panel,
         }
@@ -217,7 +221,10 @@ impl<'c> Context<'c> {
     fn drafts(&self) -> Vec<Draft> {
         let case = self.case;
         let answers = |answer: Answer| self.damage.iter().any(|f| f.kind.answer() == answer);
-        let mut drafts = vec![leave(&self.facts), self.treat()];
+        // Nothing painted on makes a stopwater or a drain tight.
+        let bored = matches!(case.kind, MemberKind::Stopwater | MemberKind::Drain);
+        let mut drafts = vec![leave(&self.facts)];
+        drafts.extend((!bored).then(|| self.treat()));
         if answers(Answer::Layers) {
             let (length, area, places) = self.size(|f| f.kind == FindingKind::Delamination);
             drafts.push(inject(length, area, places));
@@ -230,8 +237,8 @@ impl<'c> Context<'c> {
         if open_scarf {
             drafts.push(self.refit());
         }
-        let sheet = matches!(case.class, Class::Panel | Class::Moulded);
-        if !sheet && (answers(Answer::Wood) || answers(Answer::Layers)) {
+        let let_in = !matches!(case.class, Class::Panel | Class::Moulded | Class::Whole);
+        if let_in && (answers(Answer::Wood) || answers(Answer::Layers)) {
             drafts.push(self.graving());
         }
         let joined = |ratio: f64| if open_scarf { self.new_scarf(ratio) } else { self.scarf(ratio) };
@@ -250,6 +257,7 @@ impl<'c> Context<'c> {
                 drafts.extend(joined(scarf::PLANKING_RATIO));
                 drafts.push(self.whole(OptionKind::WholePlank));
             }
+            Class::Whole => drafts.push(self.renewed()),
             Class::Panel => drafts.extend([self.panel_patch(), self.reskin()]),
             Class::Moulded => drafts.extend([self.layer_patch(), self.reskin()]),
         }
@@ -287,6 +295,23 @@ impl<'c> Context<'c> {
     fn treat(&self) -> Draft {
         let (length, area, places) = self.size(|f| f.kind.is_decay());
         treat(&self.facts, length, area, places)
+    }
+
+    /// A small part made new, with how it is put in.
+    fn renewed(&self) -> Draft {
+        let mut draft = self.whole(OptionKind::Replace);
+        draft.reasons.extend(match self.case.kind {
+            MemberKind::Stopwater => Some(Reason::note(
+                "stopwater.renew",
+                "never mended: bored out along the joint’s own line one size larger, a dry softwood dowel driven through and cut flush",
+            )),
+            MemberKind::Drain => Some(Reason::note(
+                "drain.renew",
+                "bored out to sound wood, the end grain sealed, a sleeve bedded, and tried with a bucket of water",
+            )),
+            _ => None,
+        });
+        draft
     }
 
     /// Heavier than a plank or a frame: measured, shaped and tried so many times as long (*yard rule*).
@@ -994,7 +1019,8 @@ mod tests {
             let curve = radius.map_or(Curve::Unknown, Curve::Radius);
             let case = Case { kind, class: Class::of(kind), school, curve, ..frame(damage) };
             let all = options(&case, |op| op.rate().0).unwrap();
-            prop_assert!(all.len() >= 4);
+            let fewest = if Class::of(kind) == Class::Whole { 2 } else { 4 };
+            prop_assert!(all.len() >= fewest);
             prop_assert!(all.windows(2).all(|pair| pair[0].score >= pair[1].score));
             for option in &all {
                 prop_assert!((0.0..=1.0).contains(&option.kept) && (0.0..=1.0).contains(&option.strength));

@@ -1,5 +1,6 @@
 //! The options for a damaged plank of a hull with seams.
 
+use crate::choice::choices;
 use crate::error::InputError;
 use crate::fastening;
 use crate::geometry::{Point, extent};
@@ -125,16 +126,36 @@ pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<R
     Ok(options)
 }
 
-/// First and last bay of a plank that must be new wood: a joint may lie at or forward of the first, at or aft of the last; the
-/// plank's own ends where there is no bay between. Errors as [`options`].
-pub fn cut_bays(case: &Case<'_>) -> Result<(u32, u32), InputError> {
-    Ok(Context::new(case)?.cut_bays())
+choices! {
+    /// How new lengths are joined to the old ones.
+    Joined {
+        Butts = "butts", "Butts on blocks";
+        Scarfs = "scarfs", "Scarfs";
+    }
 }
 
-/// The option whose butts lie where somebody put them (`None`: the plank's own end), with every rule that breaks; a whole plank
+/// First and last bay of a plank that must be new wood: a joint may lie at or forward of the first, at or aft of the last; the plank's
+/// own ends where there is no bay between. A scarf needs its own length clear of the damage, so
+/// that its bay lies as far off or farther. Errors as [`options`].
+pub fn joined_bays(case: &Case<'_>, joined: Joined) -> Result<(u32, u32), InputError> {
+    let context = Context::new(case)?;
+    let (from, to) = context.cut_bays();
+    if joined == Joined::Butts {
+        return Ok((from, to));
+    }
+    let (first, last) = case.place.bays(case.shell);
+    let length = context.scarf_length()?;
+    let fits = |bay: &u32, way: f64| context.scarf_in(*bay, length, way).is_some();
+    let fore = (first + 1..=from).rev().find(|bay| fits(bay, -1.0));
+    let aft = (to..last).find(|bay| fits(bay, 1.0));
+    Ok((fore.unwrap_or(first), aft.unwrap_or(last)))
+}
+
+/// The option whose joints lie where somebody put them (`None`: the plank's own end), with every rule that breaks; a whole plank
 /// where both ends are its own. Errors name `fore` or `aft` when the damage is not taken in, or are those of [`options`].
-pub fn with_butts(
+pub fn with_joints(
     case: &Case<'_>,
+    joined: Joined,
     fore: Option<u32>,
     aft: Option<u32>,
     rate: impl Fn(Operation) -> f64,
@@ -142,17 +163,43 @@ pub fn with_butts(
     let context = Context::new(case)?;
     let (first, last) = case.place.bays(case.shell);
     let (from, to) = context.cut_bays();
+    let lies = "the joint would lie in the damage, or off the plank";
     if fore.is_some_and(|bay| bay <= first || bay > from) {
-        return Err(InputError::new("fore", "the butt would lie in the damage, or off the plank"));
+        return Err(InputError::new("fore", lies));
     }
     if aft.is_some_and(|bay| bay >= last || bay < to) {
-        return Err(InputError::new("aft", "the butt would lie in the damage, or off the plank"));
+        return Err(InputError::new("aft", lies));
     }
-    let mut draft = if fore.is_none() && aft.is_none() {
-        context.whole()
-    } else {
-        let (stretch, reasons) = context.butted(fore, aft);
-        context.butt_draft(stretch, reasons)
+    let mut draft = match joined {
+        _ if fore.is_none() && aft.is_none() => context.whole(),
+        Joined::Butts => {
+            let (stretch, reasons) = context.butted(fore, aft);
+            context.butt_draft(stretch, reasons)
+        }
+        Joined::Scarfs => {
+            let joint = context.scarf()?;
+            let place = |bay: Option<u32>, way: f64, field: &'static str| match bay {
+                None => Ok(None),
+                Some(bay) => context.scarf_in(bay, joint.length, way).map(Some).ok_or_else(|| {
+                    InputError::new(field, format!("no scarf finds its length in bay {bay} clear of the damage"))
+                }),
+            };
+            let (fore_end, aft_end) = (place(fore, -1.0, "fore")?, place(aft, 1.0, "aft")?);
+            let beside = [fore_end, aft_end].into_iter().flatten().any(|end| !end.1);
+            let stretch = context.scarfed(fore_end.map(|e| e.0), aft_end.map(|e| e.0), (fore, aft), joint.length);
+            let mut reasons = Vec::new();
+            if beside {
+                reasons.push(
+                    Reason::new(
+                        "scarf.strength",
+                        Verdict::Against,
+                        "a feather lies beside a frame's fastenings: it may split",
+                    )
+                    .value("clear of fastenings", scarf::FEATHER_CLEARANCE, "mm"),
+                );
+            }
+            context.scarf_draft(stretch, &joint, reasons)
+        }
     };
     context.judge(&mut draft);
     Ok(draft.finish((context.plank.length, case.thickness), &case.practice, &case.causes, rate))
@@ -659,22 +706,72 @@ impl<'c> Context<'c> {
 
     /// Part plank between two scarfs, each feather kept off the frames' fastenings.
     fn scarf_piece(&self) -> Option<Draft> {
-        let joint = scarf::plan(self.case.thickness, self.plank.width_at(self.cut.0), scarf::PLANKING_RATIO).ok()?;
+        let joint = self.scarf().ok()?;
         let fore = self.scarf_end(self.cut.0, -joint.length);
         let aft = self.scarf_end(self.cut.1, joint.length);
         if fore.is_none() && aft.is_none() {
             return None;
         }
-        let (from, to) = (fore.unwrap_or(0.0), aft.unwrap_or(self.plank.length));
         let (from_x, _) = self.case.place.span(self.case.shell);
         // The bay an x lies in: the last frame at or forward of it.
         let bay_at = |x: f64| self.case.shell.frames.iter().filter(|f| **f <= x + from_x).count() as u32;
-        let half = |n: u32| n.div_ceil(2);
-        let rule = &self.case.butt_rule;
-        let scarf_rule = Rule { adjacent: half(rule.adjacent), one_between: half(rule.one_between), ..*rule };
-        let mut reasons: Vec<Reason> = self.dry().into_iter().collect();
-        let middles = [fore.map(|x| x + joint.length / 2.0), aft.map(|x| x - joint.length / 2.0)];
-        for bay in middles.into_iter().flatten().map(bay_at) {
+        let bays = (fore.map(|x| bay_at(x + joint.length / 2.0)), aft.map(|x| bay_at(x - joint.length / 2.0)));
+        Some(self.scarf_draft(self.scarfed(fore, aft, bays, joint.length), &joint, Vec::new()))
+    }
+
+    /// The scarf new lengths of this plank are joined by. Errors as [`scarf::plan`].
+    fn scarf(&self) -> Result<scarf::Scarf, InputError> {
+        scarf::plan(self.case.thickness, self.plank.width_at(self.cut.0), scarf::PLANKING_RATIO)
+    }
+
+    fn scarf_length(&self) -> Result<f64, InputError> {
+        Ok(self.scarf()?.length)
+    }
+
+    /// Where the outer end of a scarf lies whose middle is in a bay, `way` −1 at the fore end and 1 at the after one: as near to the damage
+    /// as it may, and whether both its feathers are clear of the frames. `None` where its length is not clear of the damage, or runs off.
+    fn scarf_in(&self, bay: u32, length: f64, way: f64) -> Option<(f64, bool)> {
+        const STEP: f64 = 5.0;
+        let (from_x, _) = self.case.place.span(self.case.shell);
+        let frame = |n: u32| self.case.shell.frames.get(n.checked_sub(1)? as usize).map(|x| x - from_x);
+        let (low, high) = (frame(bay)?, frame(bay + 1)?);
+        let clear = |x: f64| self.frames.iter().all(|f| (f - x).abs() >= scarf::FEATHER_CLEARANCE);
+        let mut beside = None;
+        for step in 0..=((high - low) / STEP) as u32 {
+            let off = STEP * f64::from(step);
+            let middle = if way < 0.0 { high - off } else { low + off };
+            let (outer, inner) = (middle + way * length / 2.0, middle - way * length / 2.0);
+            let past = if way < 0.0 { inner <= self.cut.0 } else { inner >= self.cut.1 };
+            if !past || outer <= 0.0 || outer >= self.plank.length {
+                continue;
+            }
+            if clear(outer) && clear(inner) {
+                return Some((outer, true));
+            }
+            beside.get_or_insert((outer, false));
+        }
+        beside
+    }
+
+    /// New wood between two scarfs, whose outer ends and bays these are.
+    fn scarfed(&self, fore: Option<f64>, aft: Option<f64>, bays: (Option<u32>, Option<u32>), length: f64) -> Stretch {
+        let (from, to) = (fore.unwrap_or(0.0), aft.unwrap_or(self.plank.length));
+        Stretch {
+            from,
+            to,
+            width: self.width_between(from, to),
+            new_fore: fore.is_some(),
+            new_aft: aft.is_some(),
+            scarf: length,
+            fore_bay: bays.0,
+            aft_bay: bays.1,
+        }
+    }
+
+    fn scarf_draft(&self, stretch: Stretch, joint: &scarf::Scarf, mut reasons: Vec<Reason>) -> Draft {
+        reasons.extend(self.dry());
+        let scarf_rule = self.case.butt_rule.for_scarfs();
+        for bay in [stretch.fore_bay, stretch.aft_bay].into_iter().flatten() {
             reasons.extend(
                 self.joint_conflicts(bay, &scarf_rule)
                     .into_iter()
@@ -696,17 +793,7 @@ impl<'c> Context<'c> {
             .value("scarf length", joint.length, "mm")
             .value("strength", joint.efficiency * 100.0, "%"),
         );
-        let stretch = Stretch {
-            from,
-            to,
-            width: self.width_between(from, to),
-            new_fore: fore.is_some(),
-            new_aft: aft.is_some(),
-            scarf: joint.length,
-            fore_bay: fore.map(|x| bay_at(x + joint.length / 2.0)),
-            aft_bay: aft.map(|x| bay_at(x - joint.length / 2.0)),
-        };
-        Some(self.plank_draft(OptionKind::ScarfPiece, stretch, joint.efficiency, reasons))
+        self.plank_draft(OptionKind::ScarfPiece, stretch, joint.efficiency, reasons)
     }
 
     /// Outer end of a scarf that begins at `cut` and runs out by `run` (negative: forward), shifted outward
@@ -842,16 +929,49 @@ mod tests {
     fn butts_put_by_hand_are_told_what_they_break() {
         let shell = shell();
         let mut by_hand = case(&shell, School::Workboat);
-        let (from, to) = cut_bays(&by_hand).unwrap();
+        let (from, to) = joined_bays(&by_hand, Joined::Butts).unwrap();
         assert!(from < to && shell.bay_middle(from) <= 2_000.0 && shell.bay_middle(to) >= 2_180.0);
         by_hand.other_joints = vec![Joint { side: Side::Port, strake: 4, bay: from }];
         let rate = |op: Operation| op.rate().0;
-        let near = with_butts(&by_hand, Some(from), Some(to), rate).unwrap();
+        let near = with_joints(&by_hand, Joined::Butts, Some(from), Some(to), rate).unwrap();
         assert!(near.reasons.iter().any(|r| r.rule == "butts.shift" && r.verdict == Verdict::Against));
-        let whole = with_butts(&by_hand, None, None, rate).unwrap();
+        let whole = with_joints(&by_hand, Joined::Butts, None, None, rate).unwrap();
         assert_eq!((whole.kind, whole.kept), (OptionKind::WholePlank, 0.0));
-        assert_eq!(with_butts(&by_hand, Some(from + 1), Some(to), rate).unwrap_err().field, "fore");
-        assert_eq!(with_butts(&by_hand, None, Some(from), rate).unwrap_err().field, "aft");
+        assert_eq!(with_joints(&by_hand, Joined::Butts, Some(from + 1), Some(to), rate).unwrap_err().field, "fore");
+        assert_eq!(with_joints(&by_hand, Joined::Butts, None, Some(from), rate).unwrap_err().field, "aft");
+    }
+
+    #[test]
+    fn scarfs_put_by_hand_lie_clear_of_the_damage_and_shift_by_half() {
+        let shell = shell();
+        let mut by_hand = case(&shell, School::Conserve);
+        let rate = |op: Operation| op.rate().0;
+        let (butt_from, butt_to) = joined_bays(&by_hand, Joined::Butts).unwrap();
+        let (from, to) = joined_bays(&by_hand, Joined::Scarfs).unwrap();
+        assert!(from <= butt_from && to >= butt_to);
+        for (fore, aft) in [(from, to), (from - 1, to + 1), (from - 2, to)] {
+            let made = with_joints(&by_hand, Joined::Scarfs, Some(fore), Some(aft), rate).unwrap();
+            let Wood::Plank(s) = made.wood else { panic!("a part plank is a stretch") };
+            assert_eq!((made.kind, s.fore_bay, s.aft_bay), (OptionKind::ScarfPiece, Some(fore), Some(aft)));
+            // The middle of each scarf lies in its bay, its inner end clear of the soft wood from 2,000 to 2,180.
+            let middles = [(s.from + s.scarf / 2.0, fore), (s.to - s.scarf / 2.0, aft)];
+            for (x, bay) in middles {
+                assert!(x >= shell.frame_x(bay) && x <= shell.frame_x(bay + 1), "{x} is not in bay {bay}");
+            }
+            assert!(s.from + s.scarf <= 2_000.0 && s.to - s.scarf >= 2_180.0, "{s:?}");
+            let beside = |x: f64| shell.frames.iter().any(|f| (f - x).abs() < 40.0 - 1e-9);
+            let split = [s.from, s.from + s.scarf, s.to, s.to - s.scarf].into_iter().any(beside);
+            assert_eq!(split, made.reasons.iter().any(|r| r.text.contains("may split")));
+        }
+        // Two spaces off a neighbour's joint is too near for a butt, not for a scarf.
+        by_hand.other_joints = vec![Joint { side: Side::Port, strake: 4, bay: from - 2 }];
+        let clash = |joined| {
+            let made = with_joints(&by_hand, joined, Some(from), Some(to), rate).unwrap();
+            made.reasons.iter().any(|r| r.rule == "butts.shift" && r.verdict == Verdict::Against)
+        };
+        assert_eq!((clash(Joined::Butts), clash(Joined::Scarfs)), (true, false));
+        let inside = with_joints(&by_hand, Joined::Scarfs, Some(butt_to + 1), None, rate).unwrap_err();
+        assert_eq!(inside.field, "fore");
     }
 
     #[test]
