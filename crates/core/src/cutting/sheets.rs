@@ -25,7 +25,7 @@ use jagua_rs::io::import::Importer;
 use crate::chance::Chance;
 use crate::choice::choices;
 use crate::error::{self, InputError};
-use crate::geometry::{Point, signed_area};
+use crate::geometry::{Point, extent, signed_area};
 
 use super::{GoOn, Progress};
 
@@ -95,6 +95,27 @@ pub struct Nest {
     pub last_sheet_length: f64,
     /// Face of the parts on the sheets before the last and the length used of the last, 0–1.
     pub density: f64,
+}
+
+/// Steps of a degree in which a part that may lie any way is turned to see whether it goes on a sheet by itself.
+const STEPS_A_DEGREE: u32 = 10;
+
+/// Whether a part goes on an empty sheet of this job in any way it may lie: where not, sheets are scarfed together first, or the part is
+/// split, and no number of sheets helps.
+pub fn goes_on_a_sheet(job: &Job, part: &Part) -> bool {
+    let (wide, high) = (job.width - job.gap, job.height - job.gap);
+    let fits = |degrees: f64| {
+        let (sin, cos) = degrees.to_radians().sin_cos();
+        let turned: Vec<Point> =
+            part.outline.iter().map(|p| [p[0] * cos - p[1] * sin, p[0] * sin + p[1] * cos]).collect();
+        let size = |axis| extent(&turned, axis).map_or(0.0, |(a, b)| b - a);
+        size(0) <= wide + 1e-6 && size(1) <= high + 1e-6
+    };
+    match part.turn {
+        Turn::None => fits(0.0),
+        Turn::Quarter => fits(0.0) || fits(90.0),
+        Turn::Any => (0..180 * STEPS_A_DEGREE).any(|step| fits(f64::from(step) / f64::from(STEPS_A_DEGREE))),
+    }
 }
 
 /// What f32 coordinates and the chords of rounded corners may take off the gap, mm.
@@ -954,7 +975,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
-    use crate::geometry::{distance_to_segment, edges, extent};
+    use crate::geometry::{distance_to_segment, edges};
 
     fn part(outline: &[Point], turn: Turn, count: u32) -> Part {
         Part { outline: outline.to_vec(), turn, count }
@@ -1014,6 +1035,26 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn a_part_that_no_sheet_takes_by_itself_is_told_apart_from_one_that_found_no_room() {
+        let strip = |long: f64, wide: f64, turn| Part {
+            outline: vec![[0.0, 0.0], [long, 0.0], [long, wide], [0.0, wide]],
+            turn,
+            count: 1,
+        };
+        let job = Job { width: 2_440.0, height: 1_220.0, sheets: 1, parts: Vec::new(), gap: 6.0, seed: 1 };
+        let goes = |long, wide, turn| goes_on_a_sheet(&job, &strip(long, wide, turn));
+        assert!(goes(2_434.0, 1_214.0, Turn::None) && !goes(2_435.0, 1_214.0, Turn::Any));
+        // On end it goes where a quarter turn is allowed, and not where the face grain matters.
+        assert!(goes(1_000.0, 2_000.0, Turn::Quarter) && !goes(1_000.0, 2_000.0, Turn::None));
+        // The diagonal of the sheet is 2,721 mm: a narrow strip longer than the sheet lies across it.
+        assert!(
+            goes(2_600.0, 40.0, Turn::Any) && !goes(2_600.0, 40.0, Turn::Quarter) && !goes(2_760.0, 40.0, Turn::Any)
+        );
+        let long = Job { parts: vec![strip(3_000.0, 100.0, Turn::Any)], ..job.clone() };
+        assert_eq!(nest(&long, 1_000, &mut |_| Some(0.0)).unwrap().unplaced, [0]);
     }
 
     #[test]

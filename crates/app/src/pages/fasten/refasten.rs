@@ -116,7 +116,9 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
     if kind != Kind::Screw && !inside && in_lap == 0 && !read.faults.has("kind") {
         read.faults.add(InputError::new("kind", "needs somebody inside: say that it can be reached, or take screws"));
     }
-    let below = side.is_some_and(|side| file.is_stretch_below(side, s.0, |frame| (f.0..=f.1).contains(&frame)));
+    // Also where the frames were typed the wrong way round, or no side was: what speaks against a metal is told with the other faults.
+    let here = |frame| (f.0.min(f.1)..=f.0.max(f.1)).contains(&frame);
+    let below = file.is_stretch_below(side.unwrap_or(Side::Port), s.0, here);
     let metal = read.optional_choice("metal", |id| METALS.iter().find(|m| **m == id).copied());
     let metal = metal.unwrap_or(through::metal(kind, below).0);
     // What the metals check would say of the whole boat is said before it is planned.

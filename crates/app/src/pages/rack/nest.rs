@@ -253,8 +253,17 @@ fn keep(job: &Job, names: &[String], nest: &sheets::Nest) -> Kept {
         sheets: nest.sheets_used,
         last: nest.last_sheet_length,
         density: nest.density,
-        unplaced: nest.unplaced.iter().map(|i| names[*i].clone()).collect(),
+        unplaced: nest.unplaced.iter().map(|i| left_over(job, &names[*i], &job.parts[*i])).collect(),
     }
+}
+
+/// A part that was not placed, and why.
+fn left_over(job: &Job, name: &str, part: &Part) -> String {
+    let why = match sheets::goes_on_a_sheet(job, part) {
+        true => "no room was left on so many sheets",
+        false => "goes on no sheet in any way it may lie: scarf sheets together first, or split it",
+    };
+    format!("{name}: {why}")
 }
 
 async fn store_nest(store: &Store, by: &str, kept: &Kept) -> std::result::Result<(), AppError> {

@@ -42,6 +42,8 @@ struct Entry {
     svg: String,
     /// The whole part is drawn, not the stretch round the place.
     whole: bool,
+    /// So much of it that it is drawn larger than the page is wide.
+    wide: bool,
     typed: Typed,
     faults: Faults,
     kinds: Vec<KindView>,
@@ -104,6 +106,9 @@ pub fn kind_views(common: &[FindingKind], picked: &str) -> Vec<KindView> {
     kinds.sort_by_key(|k| !k.common);
     kinds
 }
+
+/// A longer stretch is drawn wider than the page, mm.
+const WIDE: f64 = 2_000.0;
 
 /// The stretch of a part round a place, or all of it, with what is on it already. What is marked there is never cut off by its edge.
 fn drawing(file: &BoatFile, part: &Part<'_>, found: Option<&Finding>, whole: bool) -> PlankView {
@@ -193,6 +198,7 @@ fn entry(
     faults: Faults,
 ) -> Entry {
     let whole = typed.is("whole", "1");
+    let drawn = drawing(file, part, found, whole);
     let title = if found.is_some() { "Finding" } else { "Mark a finding" };
     let mut grades = vec![(String::new(), "As the reading says".to_owned())];
     grades.extend(pairs(Grade::ALL, Grade::code, Grade::label));
@@ -206,7 +212,8 @@ fn entry(
         part: part.name(),
         axes: part.kind().axes(),
         member_id: part.member_id(),
-        svg: drawing(file, part, found, whole).entry(),
+        svg: drawn.entry(),
+        wide: drawn.to - drawn.from > WIDE,
         whole,
         typed,
         faults,
