@@ -509,9 +509,10 @@ function measures(root) {
 const TYPED = `typed ${location.pathname}${location.search}`;
 function typedFields() {
   const forms = [...document.querySelectorAll("form[method=post]")];
-  return forms.flatMap((form, n) => [...form.elements]
+  // By what a form does and not by where it stands: a page that is asked for again may have others before it.
+  return forms.flatMap((form) => [...form.elements]
     .filter((e) => e.name && !["hidden", "password", "file", "submit", "button"].includes(e.type))
-    .map((e, k) => ({ key: `${n} ${k} ${e.name}`, field: e })));
+    .map((e, k) => ({ key: `${form.getAttribute("action")} ${k} ${e.name}`, field: e })));
 }
 addEventListener("pagehide", () => {
   const kept = Object.fromEntries(typedFields().map(({ key, field }) => [key, /^(checkbox|radio)$/.test(field.type) ? field.checked : field.value]));

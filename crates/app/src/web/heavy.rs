@@ -60,6 +60,14 @@ pub async fn compute<T>(work: impl FnOnce() -> T) -> Result<T, Busy> {
     })
 }
 
+/// Does work that nobody waits for, only where there is room at once: it never makes anybody queue.
+pub async fn ahead(work: impl FnOnce() + Send + 'static) {
+    let Ok(permit) = ROOM.try_acquire() else { return };
+    // Whatever became of it, whoever asks later works it out anew.
+    let _ = task::spawn_blocking(work).await;
+    drop(permit);
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -71,5 +79,14 @@ mod tests {
         assert!(InQueue::join().is_none() && matches!(room().await, Err(Busy)));
         drop(all);
         assert_eq!(compute(|| 6 * 7).await.ok(), Some(42));
+        let (told, heard) = std::sync::mpsc::channel();
+        ahead(move || told.send(1).unwrap_or_default()).await;
+        assert_eq!(heard.recv().ok(), Some(1));
+        // Where all room is taken it is left undone.
+        let taken: Vec<_> = std::iter::from_fn(|| ROOM.try_acquire().ok()).collect();
+        let (told, heard) = std::sync::mpsc::channel();
+        ahead(move || told.send(1).unwrap_or_default()).await;
+        assert!(heard.recv().is_err());
+        drop(taken);
     }
 }

@@ -118,6 +118,7 @@ pub(super) const OF_THE_YARD: &[&str] = &[
     "session",
     "shed_log",
     "sign_in",
+    "species",
     "store_item",
     "store_lot",
     "store_move",

@@ -7,13 +7,15 @@ use mend_keel_core::grid::Place;
 use mend_keel_core::survey::compare::Outcome;
 use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method, mark};
 use mend_keel_store::findings::{self, Finding, NewFinding, NewPhoto, NewReading, PhotoMark};
-use mend_keel_store::{StoreError, fastenings, history, jobs, plans, samples, seams};
+use mend_keel_store::{Store, StoreError, fastenings, history, jobs, plans, samples, seams};
 use rocket::fs::NamedFile;
 use rocket::http::Status;
 use rocket::{get, post};
 
 use super::links::{off_the_boat, place_link};
 use crate::file::boat::{BoatFile, Part};
+use crate::file::decide;
+use crate::file::learned::YardRates;
 use crate::pages::survey::reading::{self, Lists, ReadingView};
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::ReasonView;
@@ -23,7 +25,7 @@ use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed};
-use crate::web::photos;
+use crate::web::{heavy, photos};
 
 #[derive(Template)]
 #[template(path = "survey/finding.html")]
@@ -298,7 +300,23 @@ pub async fn create(desk: Desk<'_>, _who: Crew, id: i64, at: &str, mut posted: P
     work.add_finding(id, &read.finding, read.reading.as_ref(), &read.photos).await?;
     let location = place_link(id, &place);
     work.commit(&location).await?;
+    think_ahead(desk.store, id, part.member_id());
     Ok(Answer::Go(location))
+}
+
+/// Works out what may be done about a part before somebody asks, where a processor is idle: the piece to let in is a long search, and
+/// what was just marked is what is decided on next.
+pub fn think_ahead(store: &Store, boat: i64, part: i64) {
+    let store = store.clone();
+    rocket::tokio::spawn(async move {
+        let (Ok(file), Ok(known)) = (BoatFile::load(&store, boat).await, YardRates::load(&store).await) else { return };
+        heavy::ahead(move || {
+            if let Ok(subject) = decide::Subject::of(&file, part) {
+                let _ = decide::lay_out(&file, &subject, file.boat.school, |op| known.rate(op));
+            }
+        })
+        .await;
+    });
 }
 
 pub fn stored(desk: &Desk<'_>, f: &Finding) -> Typed {

@@ -7,7 +7,7 @@ use rocket::{get, post};
 
 use crate::file::boat::{BoatFile, Part};
 use crate::file::place::typed_part;
-use crate::pages::survey::finding::{KindView, common_kinds, kind_views, read as read_finding, stored};
+use crate::pages::survey::finding::{KindView, common_kinds, kind_views, read as read_finding, stored, think_ahead};
 use crate::pages::survey::reading::{Lists, read as read_reading};
 use crate::view::svg;
 use crate::web::auth::Crew;
@@ -183,5 +183,6 @@ pub async fn mark(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
     let kept = work.add_finding(id, &read.finding, read.reading.as_ref(), &read.photos).await?;
     let location = format!("/boats/{id}/quick?at={at}&like={kept}&kept={kept}");
     work.commit(&location).await?;
+    think_ahead(desk.store, id, part.member_id());
     Ok(Answer::Go(location))
 }

@@ -93,6 +93,22 @@ fn faults(request: &Request, patch: &Patch) -> Vec<String> {
 }
 
 #[test]
+fn the_same_question_has_the_same_answer_and_another_its_own() {
+    let asked =
+        request(vec![rot(&[[1_000.0, 60.0], [1_200.0, 60.0], [1_200.0, 100.0], [1_000.0, 100.0]], 9.0)], vec![]);
+    let first = plan(&asked).unwrap();
+    assert_eq!(plan(&asked).unwrap(), first);
+    let mut thicker = asked.clone();
+    thicker.plank.thickness = 40.0;
+    assert!(lately(&thicker).is_none());
+    assert_ne!(plan(&thicker).unwrap().thickness, first.thickness);
+    // What cannot be is not remembered.
+    let mut wrong = asked;
+    wrong.plank.thickness = f64::NAN;
+    assert!(plan(&wrong).is_err() && lately(&wrong).is_none());
+}
+
+#[test]
 fn a_lone_crack_gets_a_pointed_patch_well_under_its_box() {
     let request = request(vec![crack(&[[1_000.0, 70.0], [1_200.0, 78.0]])], vec![]);
     let patch = plan(&request).unwrap();
