@@ -2,7 +2,7 @@
 
 use mend_keel_core::geometry::{Point, extent};
 use mend_keel_core::shape::frame::{BevelAt, FrameShape};
-use mend_keel_core::shape::pattern::{Pattern, Section};
+use mend_keel_core::shape::pattern::{Pattern, Section, beside};
 use mend_keel_exchange::drawing::{Drawing, Layer};
 
 use super::Units;
@@ -124,18 +124,9 @@ pub fn pattern(name: &str, pattern: &Pattern, section: Option<&Section>, units: 
 /// A frame's mould: its outside as the section gives it, its inside the moulded depth away, bevels written along it.
 pub fn mould(name: &str, frame: &FrameShape, moulded: f64) -> Drawing {
     let mut drawing = Drawing::new(name);
-    let outside = &frame.section;
-    let n = outside.len();
-    let inside: Vec<Point> = (0..n)
-        .map(|i| {
-            let (a, b) = (outside[i.saturating_sub(1)], outside[(i + 1).min(n - 1)]);
-            let (dx, dy) = (b[0] - a[0], b[1] - a[1]);
-            let len = dx.hypot(dy).max(1e-9);
-            // Inward is to the left of the way up.
-            [outside[i][0] - moulded * dy / len, outside[i][1] + moulded * dx / len]
-        })
-        .collect();
-    let mut around = outside.clone();
+    // Inward is to the left of the way up.
+    let inside = beside(&frame.section, |_| moulded);
+    let mut around = frame.section.clone();
     around.extend(inside.iter().rev());
     drawing.outline(Layer::Cut, around);
     for bevel in &frame.bevels {

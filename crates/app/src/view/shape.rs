@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use mend_keel_core::geometry::{Point, extent};
 use mend_keel_core::shape::frame::FrameShape;
-use mend_keel_core::shape::pattern::{FairEdge, Pattern};
+use mend_keel_core::shape::pattern::{FairEdge, Pattern, beside};
 
 use super::{Units, svg};
 
@@ -128,15 +128,7 @@ pub fn frame(shape: &FrameShape, moulded: f64, units: Units) -> String {
     let height = (y1 - y0) * scale + 2.0 * EDGE;
     let place = |p: Point| [EDGE + (p[0] - x0.min(0.0)) * scale, height - EDGE - (p[1] - y0) * scale];
     let line = |points: &[Point]| svg::points(points.iter().map(|p| place(*p)));
-    let n = shape.section.len();
-    let inside: Vec<Point> = (0..n)
-        .map(|i| {
-            let (a, b) = (shape.section[i.saturating_sub(1)], shape.section[(i + 1).min(n - 1)]);
-            let (dx, dy) = (b[0] - a[0], b[1] - a[1]);
-            let len = dx.hypot(dy).max(1e-9);
-            [shape.section[i][0] - moulded * dy / len, shape.section[i][1] + moulded * dx / len]
-        })
-        .collect();
+    let inside = beside(&shape.section, |_| moulded);
     let mut around = shape.section.clone();
     around.extend(inside.iter().rev());
     let centre = place([0.0, y0])[0];

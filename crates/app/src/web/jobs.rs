@@ -98,12 +98,8 @@ impl Handle {
     /// Tells how far a search is; the share of the time that has gone while there is some left and nobody stopped it.
     pub fn go_on(&self, progress: Progress) -> Option<f64> {
         let share = self.begun.elapsed().as_secs_f64() / self.limit.as_secs_f64();
-        self.jobs.with(|all| {
-            if let Some(entry) = all.get_mut(&self.id) {
-                entry.standing.share = share.max(progress.share).min(1.0);
-                entry.standing.says = format!("{} placed, cost {:.0}", progress.placed, progress.cost);
-            }
-        });
+        let says = format!("{} placed, cost {:.0}", progress.placed, progress.cost);
+        self.tell(share.max(progress.share), &says);
         (share < 1.0 && !self.stop.load(Ordering::Relaxed)).then_some(share)
     }
 

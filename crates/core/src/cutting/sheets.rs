@@ -105,9 +105,7 @@ const STEPS_A_DEGREE: u32 = 10;
 pub fn goes_on_a_sheet(job: &Job, part: &Part) -> bool {
     let (wide, high) = (job.width - job.gap, job.height - job.gap);
     let fits = |degrees: f64| {
-        let (sin, cos) = degrees.to_radians().sin_cos();
-        let turned: Vec<Point> =
-            part.outline.iter().map(|p| [p[0] * cos - p[1] * sin, p[0] * sin + p[1] * cos]).collect();
+        let turned = Placement { part: 0, sheet: 0, rotation: degrees, x: 0.0, y: 0.0 }.outline(part);
         let size = |axis| extent(&turned, axis).map_or(0.0, |(a, b)| b - a);
         size(0) <= wide + 1e-6 && size(1) <= high + 1e-6
     };

@@ -152,7 +152,6 @@ impl MemberKind {
     /// How much of the boat hangs on it: what fails with it (*yard rule*; handbook 03: structure × consequence).
     pub fn consequence(self) -> f64 {
         match self.surface() {
-            _ if self == Self::Drain => 1.0,
             Surface::Backbone => 2.0,
             Surface::Frames => 1.6,
             Surface::Shell => 1.0,

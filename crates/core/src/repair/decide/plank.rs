@@ -144,7 +144,7 @@ pub fn joined_bays(case: &Case<'_>, joined: Joined) -> Result<(u32, u32), InputE
         return Ok((from, to));
     }
     let (first, last) = case.place.bays(case.shell);
-    let length = context.scarf_length()?;
+    let length = context.scarf()?.length;
     let fits = |bay: &u32, way: f64| context.scarf_in(*bay, length, way).is_some();
     let fore = (first + 1..=from).rev().find(|bay| fits(bay, -1.0));
     let aft = (to..last).find(|bay| fits(bay, 1.0));
@@ -724,8 +724,9 @@ impl<'c> Context<'c> {
         scarf::plan(self.case.thickness, self.plank.width_at(self.cut.0), scarf::PLANKING_RATIO)
     }
 
-    fn scarf_length(&self) -> Result<f64, InputError> {
-        Ok(self.scarf()?.length)
+    /// Whether a feather here is clear of the frames' fastenings.
+    fn is_clear(&self, x: f64) -> bool {
+        self.frames.iter().all(|f| (f - x).abs() >= scarf::FEATHER_CLEARANCE)
     }
 
     /// Where the outer end of a scarf lies whose middle is in a bay, `way` −1 at the fore end and 1 at the after one: as near to the damage
@@ -735,7 +736,6 @@ impl<'c> Context<'c> {
         let (from_x, _) = self.case.place.span(self.case.shell);
         let frame = |n: u32| self.case.shell.frames.get(n.checked_sub(1)? as usize).map(|x| x - from_x);
         let (low, high) = (frame(bay)?, frame(bay + 1)?);
-        let clear = |x: f64| self.frames.iter().all(|f| (f - x).abs() >= scarf::FEATHER_CLEARANCE);
         let mut beside = None;
         for step in 0..=((high - low) / STEP) as u32 {
             let off = STEP * f64::from(step);
@@ -745,7 +745,7 @@ impl<'c> Context<'c> {
             if !past || outer <= 0.0 || outer >= self.plank.length {
                 continue;
             }
-            if clear(outer) && clear(inner) {
+            if self.is_clear(outer) && self.is_clear(inner) {
                 return Some((outer, true));
             }
             beside.get_or_insert((outer, false));
@@ -800,14 +800,13 @@ impl<'c> Context<'c> {
     /// until both feathers are clear of the frames; `None` when it would run off the plank.
     fn scarf_end(&self, cut: f64, run: f64) -> Option<f64> {
         const STEP: f64 = 5.0;
-        let clear = |x: f64| self.frames.iter().all(|f| (f - x).abs() >= scarf::FEATHER_CLEARANCE);
         let mut feather = cut;
         loop {
             let outer = feather + run;
             if outer <= 0.0 || outer >= self.plank.length {
                 return None;
             }
-            if clear(feather) && clear(outer) {
+            if self.is_clear(feather) && self.is_clear(outer) {
                 return Some(outer);
             }
             feather += STEP * run.signum();
