@@ -136,7 +136,7 @@ async fn begin_work(store: &Store, boat: i64, start: Timestamp) -> Result<()> {
     for (n, (task, minutes)) in tasks::of_boat(store, boat).await?.into_iter().zip([35.0, 50.0]).enumerate() {
         let mut work = store.begin(Act { by: maud.name.clone(), at: at(14 + n as i64, 4), once: None }).await?;
         work.book(&task, maud.id, minutes, HourKind::Work, "").await?;
-        work.finish_task(&task, true, None).await?;
+        work.finish_task(&task, Some(work.at()), None).await?;
         work.commit("/").await?;
     }
     Ok(())

@@ -338,6 +338,7 @@ impl Work {
                 "wood has been cut for the decision in force; record what became of it before deciding anew".into(),
             ));
         }
+        self.stop_clocks_of(decision).await?;
         for sql in [
             "UPDATE board SET state = 'free' WHERE state = 'reserved' AND id IN (SELECT board_id FROM piece WHERE decision_id = ?)",
             "UPDATE piece SET state = 'dropped', board_id = NULL WHERE decision_id = ?",

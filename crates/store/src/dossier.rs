@@ -6,6 +6,7 @@ mod tables;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use mend_keel_core::edition::Edition;
+use mend_keel_core::timber::species::Own;
 use serde_json::{Map, Value, json};
 use sqlx::sqlite::{Sqlite, SqliteArguments, SqliteRow};
 use sqlx::{Column as _, FromRow, Row, Transaction, TypeInfo, ValueRef};
@@ -326,8 +327,10 @@ impl Work {
                         values.push((column, value));
                     }
                 }
-                if table.name == "event" {
-                    self.chain(&mut values).await?;
+                match table.name {
+                    "event" => self.chain(&mut values).await?,
+                    "species" => fits_a_tree(row).map_err(|why| wrong(&path, why))?,
+                    _ => {}
                 }
                 self.insert(table, &values).await.map_err(|e| told(e, &path))?;
             }
@@ -353,6 +356,7 @@ impl Work {
         let value = match (holds, told) {
             (Holds::Boat, _) => Value::from(boat),
             (Holds::Left, _) if table.name == "boat" => Value::from(boat),
+            (Holds::Left, _) if column.dflt_value.is_some() => return Ok(None),
             (Holds::Left, _) => return Ok(Some(Value::from(""))),
             (Holds::Own, told) => {
                 if told.as_ref().and_then(Value::as_i64) != Some(i as i64 + 1) {
@@ -451,7 +455,9 @@ impl Work {
         let names: Vec<&str> = values.iter().map(|(c, _)| c.name.as_str()).collect();
         let marks = vec!["?"; names.len()].join(", ");
         let quoted: Vec<String> = names.iter().map(|n| format!("\"{n}\"")).collect();
-        let sql = format!("INSERT INTO {} ({}) VALUES ({marks})", table.name, quoted.join(", "));
+        // A species has the same code in every yard that has it: the yard's own figures of it stay.
+        let known = if table.name == "species" { " ON CONFLICT (code) DO UPDATE SET removed = 0" } else { "" };
+        let sql = format!("INSERT INTO {} ({}) VALUES ({marks}){known}", table.name, quoted.join(", "));
         let mut query = sqlx::query::<Sqlite>(sqlx::AssertSqlSafe(sql));
         for (column, value) in values {
             query = bind(query, column, value);
@@ -535,6 +541,13 @@ impl Work {
         self.note(Some(boat), None, "dossier", &summary, &json!({ "given_out": id, "paper": hash })).await?;
         Ok(id)
     }
+}
+
+/// Whether what is told of a species can be so of a timber.
+fn fits_a_tree(row: &Map<String, Value>) -> std::result::Result<(), String> {
+    let told = row.get("body").cloned().unwrap_or_default();
+    let own: Own = serde_json::from_value(told).map_err(|e| e.to_string())?;
+    own.species(row.get("code").and_then(Value::as_str).unwrap_or_default()).map(|_| ()).map_err(|e| e.to_string())
 }
 
 /// Why a value is not taken.

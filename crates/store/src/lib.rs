@@ -25,6 +25,7 @@ pub mod fastenings;
 pub mod findings;
 pub mod history;
 pub mod hulls;
+pub mod hung;
 pub mod jobs;
 pub mod members;
 pub mod owners;

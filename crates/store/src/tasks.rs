@@ -1,7 +1,7 @@
 //! Tasks, and the clocks that run on them.
 
 use jiff::Timestamp;
-use mend_keel_core::work::estimate::{HourKind, Operation};
+use mend_keel_core::work::estimate::{HourKind, Hours, Operation};
 use mend_keel_core::work::tasks::Task as Planned;
 use serde::Deserialize;
 use serde_json::json;
@@ -37,6 +37,25 @@ pub struct Task {
     pub minutes: f64,
     /// Clocks running on it now.
     pub running: i64,
+    pub version: i64,
+    /// Added by hand.
+    pub own: bool,
+}
+
+/// What somebody says of a task in place of what was unfolded.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Changed {
+    pub what: String,
+    pub amount: f64,
+    pub hours: Hours,
+    pub wait_after: f64,
+}
+
+/// A task of somebody's own within a job.
+#[derive(Debug, Clone)]
+pub struct Own {
+    pub operation: Operation,
+    pub told: Changed,
 }
 
 /// Hours of a boat that were not work as planned.
@@ -71,7 +90,7 @@ pub struct Running {
     pub boat: String,
 }
 
-const TASK: &str = "SELECT task.id, task.boat_id, member_id, decision_id, job_id, seq, operation, what, amount, p50, p80, wait_after, cautions, done_at,
+const TASK: &str = "SELECT task.id, task.boat_id, member_id, decision_id, job_id, seq, operation, what, amount, p50, p80, wait_after, cautions, done_at, task.version, own,
     coalesce((SELECT sum(minutes) FROM clock WHERE task_id = task.id), 0.0) AS minutes,
     (SELECT count(*) FROM clock WHERE task_id = task.id AND stopped_at IS NULL) AS running FROM task";
 
@@ -79,6 +98,15 @@ const TASK: &str = "SELECT task.id, task.boat_id, member_id, decision_id, job_id
 pub async fn of_boat(store: &Store, boat: i64) -> Result<Vec<Task>> {
     let sql =
         format!("{TASK} WHERE boat_id = ? AND dropped = 0 ORDER BY decision_id IS NULL, decision_id, job_id, seq");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
+}
+
+/// Tasks with hours on them that are no longer anybody's: of decisions since revised, or taken off by hand.
+pub async fn former(store: &Store, boat: i64) -> Result<Vec<Task>> {
+    let sql = format!(
+        "{TASK} WHERE task.boat_id = ? AND (dropped = 1 OR decision_id IN (SELECT id FROM decision WHERE superseded = 1))
+         AND EXISTS (SELECT 1 FROM clock WHERE task_id = task.id) ORDER BY task.id"
+    );
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(boat).fetch_all(store.pool()).await?)
 }
 
@@ -162,6 +190,145 @@ impl Work {
         Ok(())
     }
 
+    /// Keeps what somebody says of a task. [`StoreError::Stale`] when it is no longer at the version it was read at.
+    pub async fn change_task(&mut self, task: &Task, version: i64, new: &Changed) -> Result<()> {
+        self.set_task(task, version, new).await?;
+        let body = json!({
+            "task": task.id, "was": [task.what, task.amount, task.p50, task.p80, task.wait_after],
+            "now": [new.what, new.amount, new.hours.p50, new.hours.p80, new.wait_after],
+        });
+        self.note(Some(task.boat_id), task.member_id, "task", &format!("Task changed: {}", new.what), &body).await?;
+        Ok(())
+    }
+
+    async fn set_task(&mut self, task: &Task, version: i64, new: &Changed) -> Result<()> {
+        let sql = "UPDATE task SET what = ?, amount = ?, p50 = ?, p80 = ?, wait_after = ?, version = version + 1 WHERE id = ? AND version = ? AND dropped = 0";
+        let done = sqlx::query(sql)
+            .bind(&new.what)
+            .bind(new.amount)
+            .bind(new.hours.p50)
+            .bind(new.hours.p80)
+            .bind(new.wait_after)
+            .bind(task.id)
+            .bind(version)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 { Err(StoreError::Stale("this task")) } else { Ok(()) }
+    }
+
+    /// Makes room after a task within its job, and gives the place.
+    async fn room_after(&mut self, task: &Task) -> Result<i64> {
+        let sql = "UPDATE task SET seq = seq + 1 WHERE seq > ? AND (decision_id = ? OR job_id = ?)";
+        sqlx::query(sql).bind(task.seq).bind(task.decision_id).bind(task.job_id).execute(&mut *self.tx).await?;
+        Ok(task.seq + 1)
+    }
+
+    /// Adds a task of a job after another, with what it shares with that.
+    async fn add_beside(&mut self, task: &Task, new: &Own, cautions: &[String], own: bool) -> Result<i64> {
+        let seq = self.room_after(task).await?;
+        let sql = "INSERT INTO task (boat_id, member_id, decision_id, job_id, seq, operation, what, amount, p50, p80, wait_after, cautions, own) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+        let done = sqlx::query(sql)
+            .bind(task.boat_id)
+            .bind(task.member_id)
+            .bind(task.decision_id)
+            .bind(task.job_id)
+            .bind(seq)
+            .bind(new.operation.code())
+            .bind(&new.told.what)
+            .bind(new.told.amount)
+            .bind(new.told.hours.p50)
+            .bind(new.told.hours.p80)
+            .bind(new.told.wait_after)
+            .bind(serde_json::to_string(cautions)?)
+            .bind(own)
+            .execute(&mut *self.tx)
+            .await?;
+        Ok(done.last_insert_rowid())
+    }
+
+    /// Makes two of a task; what was booked stays with the first. Gives the second. [`StoreError::Stale`] as above.
+    pub async fn split_task(&mut self, task: &Task, version: i64, parts: &[Changed; 2]) -> Result<i64> {
+        self.set_task(task, version, &parts[0]).await?;
+        let rest = Own { operation: task.operation, told: parts[1].clone() };
+        let second = self.add_beside(task, &rest, &task.cautions, task.own).await?;
+        let body = json!({ "task": task.id, "second": second, "amounts": [parts[0].amount, parts[1].amount] });
+        let told = format!("In two parts: {}", task.what);
+        self.note(Some(task.boat_id), task.member_id, "task", &told, &body).await?;
+        Ok(second)
+    }
+
+    /// Puts a task's next one, of the same kind, into it, with all that was booked on it. [`StoreError::Stale`] as above.
+    pub async fn join_tasks(&mut self, task: &Task, version: i64, next: &Task, whole: &Changed) -> Result<()> {
+        self.set_task(task, version, whole).await?;
+        sqlx::query("UPDATE clock SET task_id = ? WHERE task_id = ?")
+            .bind(task.id)
+            .bind(next.id)
+            .execute(&mut *self.tx)
+            .await?;
+        sqlx::query("UPDATE task SET dropped = 1 WHERE id = ?").bind(next.id).execute(&mut *self.tx).await?;
+        let body = json!({ "task": task.id, "joined": next.id, "amount": whole.amount });
+        let told = format!("In one: {} and {}", task.what, next.what);
+        self.note(Some(task.boat_id), task.member_id, "task", &told, &body).await?;
+        Ok(())
+    }
+
+    /// Adds a task of somebody's own after another of the same job.
+    pub async fn add_own_task(&mut self, after: &Task, new: &Own) -> Result<i64> {
+        let id = self.add_beside(after, new, &[], true).await?;
+        let body = json!({ "task": id, "after": after.id, "own": true, "hours": new.told.hours.p50 });
+        let told = format!("Task added: {}", new.told.what);
+        self.note(Some(after.boat_id), after.member_id, "task", &told, &body).await?;
+        Ok(id)
+    }
+
+    /// Takes a task off that is not needed. Refused while hours are booked on it: those are never lost.
+    pub async fn drop_task(&mut self, task: &Task, why: &str) -> Result<()> {
+        let (clocks,): (i64,) = sqlx::query_as("SELECT count(*) FROM clock WHERE task_id = ?")
+            .bind(task.id)
+            .fetch_one(&mut *self.tx)
+            .await?;
+        if clocks > 0 {
+            return Err(StoreError::Conflict("hours are booked on it: it is done, or done in part".into()));
+        }
+        let done = sqlx::query("UPDATE task SET dropped = 1 WHERE id = ? AND dropped = 0")
+            .bind(task.id)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() > 0 {
+            let body = json!({ "task": task.id, "dropped": why });
+            let told = format!("Not needed: {}, because {why}", task.what);
+            self.note(Some(task.boat_id), task.member_id, "task", &told, &body).await?;
+        }
+        Ok(())
+    }
+
+    /// Puts a job's tasks in another order: all of them, by id. `against`: why against a rule.
+    pub async fn order_tasks(&mut self, job: &[&Task], moved: &Task, against: Option<&str>) -> Result<()> {
+        self.note_against(moved, "in another order", against).await?;
+        for (seq, task) in job.iter().enumerate() {
+            sqlx::query("UPDATE task SET seq = ? WHERE id = ?")
+                .bind(seq as i64)
+                .bind(task.id)
+                .execute(&mut *self.tx)
+                .await?;
+        }
+        let body = json!({ "order": job.iter().map(|t| json!({ "task": t.id })).collect::<Vec<_>>() });
+        let told = format!("In another order: {}", moved.what);
+        self.note(Some(moved.boat_id), moved.member_id, "task", &told, &body).await?;
+        Ok(())
+    }
+
+    /// Stops every clock that runs on a decision's tasks, as it is revised: what they ran is booked.
+    pub(crate) async fn stop_clocks_of(&mut self, decision: i64) -> Result<()> {
+        let sql =
+            "SELECT account_id FROM clock JOIN task ON task.id = task_id WHERE decision_id = ? AND stopped_at IS NULL";
+        let open: Vec<(i64,)> = sqlx::query_as(sql).bind(decision).fetch_all(&mut *self.tx).await?;
+        for (account,) in open {
+            self.stop_clock(account, self.at(), None).await?;
+        }
+        Ok(())
+    }
+
     /// Tells that a task was begun or done before its turn, and why.
     async fn note_against(&mut self, task: &Task, what: &str, against: Option<&str>) -> Result<()> {
         let Some(why) = against else { return Ok(()) };
@@ -171,29 +338,37 @@ impl Work {
         Ok(())
     }
 
-    /// Starts a person's clock on a task, stopping the one they had running. `against`: why before its turn.
-    pub async fn start_clock(&mut self, task: &Task, account: i64, against: Option<&str>) -> Result<()> {
+    /// Starts a person's clock on a task at a moment, stopping the one they had running. `against`: why before its turn.
+    pub async fn start_clock(&mut self, task: &Task, account: i64, at: Timestamp, against: Option<&str>) -> Result<()> {
         if task.done_at.is_some() {
             return Err(StoreError::Conflict("this task is done; open it again to book on it".into()));
         }
         self.note_against(task, "started", against).await?;
-        self.stop_clock(account).await?;
-        sqlx::query("INSERT INTO clock (task_id, account_id, started_at) VALUES (?, ?, ?)")
+        // Told late, while another clock was started since: this one ran until then.
+        let running: Option<String> =
+            sqlx::query_scalar("SELECT started_at FROM clock WHERE account_id = ? AND stopped_at IS NULL")
+                .bind(account)
+                .fetch_optional(&mut *self.tx)
+                .await?;
+        let until = running.filter(|since| is_before(at, since));
+        if until.is_none() {
+            self.stop_clock(account, at, None).await?;
+        }
+        let minutes = until.as_ref().and_then(|until| Some(minutes_between(&at.to_string(), until.parse().ok()?)));
+        sqlx::query("INSERT INTO clock (task_id, account_id, started_at, stopped_at, minutes) VALUES (?, ?, ?, ?, ?)")
             .bind(task.id)
             .bind(account)
-            .bind(self.stamp())
+            .bind(at.to_string())
+            .bind(until)
+            .bind(minutes)
             .execute(&mut *self.tx)
             .await?;
         Ok(())
     }
 
-    /// Stops a person's clock and books the minutes; nothing happens when none is running.
-    pub async fn stop_clock(&mut self, account: i64) -> Result<()> {
-        self.stop_clock_after(account, None).await
-    }
-
-    /// Stops a person's clock and books `minutes` where they are given: it was forgotten, and ran on.
-    pub async fn stop_clock_after(&mut self, account: i64, minutes: Option<f64>) -> Result<()> {
+    /// Stops a person's clock at a moment and books what it ran, or `minutes` where they are given: it was forgotten, and ran on. Nothing
+    /// happens when none is running.
+    pub async fn stop_clock(&mut self, account: i64, at: Timestamp, minutes: Option<f64>) -> Result<()> {
         let sql = "SELECT clock.id, started_at, boat_id, member_id, what FROM clock JOIN task ON task.id = task_id
                    WHERE account_id = ? AND stopped_at IS NULL";
         let open: Option<(i64, String, i64, Option<i64>, String)> =
@@ -201,10 +376,14 @@ impl Work {
         let Some((clock, started, boat, plank, what)) = open else {
             return Ok(());
         };
-        let ran = minutes_between(&started, self.at());
+        // Told late of a clock before this one.
+        if at < self.at() && is_before(at, &started) {
+            return Ok(());
+        }
+        let ran = minutes_between(&started, at);
         let minutes = minutes.unwrap_or(ran);
         sqlx::query("UPDATE clock SET stopped_at = ?, minutes = ? WHERE id = ?")
-            .bind(self.stamp())
+            .bind(at.to_string())
             .bind(minutes)
             .bind(clock)
             .execute(&mut *self.tx)
@@ -249,29 +428,34 @@ impl Work {
         Ok(())
     }
 
-    /// Marks a task done, or opens it again. Clocks running on it are stopped first. `against`: why before its turn.
-    pub async fn finish_task(&mut self, task: &Task, done: bool, against: Option<&str>) -> Result<()> {
+    /// Marks a task done at a moment, or opens it again (`None`). Clocks running on it are stopped first. `against`: why before its turn.
+    pub async fn finish_task(&mut self, task: &Task, done: Option<Timestamp>, against: Option<&str>) -> Result<()> {
         self.note_against(task, "done", against).await?;
         let open: Vec<(i64,)> = sqlx::query_as("SELECT account_id FROM clock WHERE task_id = ? AND stopped_at IS NULL")
             .bind(task.id)
             .fetch_all(&mut *self.tx)
             .await?;
         for (account,) in open {
-            self.stop_clock(account).await?;
+            self.stop_clock(account, done.unwrap_or(self.at()), None).await?;
         }
         sqlx::query("UPDATE task SET done_at = ? WHERE id = ?")
-            .bind(done.then(|| self.stamp()))
+            .bind(done.map(|at| at.to_string()))
             .bind(task.id)
             .execute(&mut *self.tx)
             .await?;
-        let verb = if done { "Done" } else { "Opened again" };
-        let body = json!({ "task": task.id, "done": done });
+        let verb = if done.is_some() { "Done" } else { "Opened again" };
+        let body = json!({ "task": task.id, "done": done.is_some() });
         self.note(Some(task.boat_id), task.member_id, "task", &format!("{verb}: {}", task.what), &body).await?;
         Ok(())
     }
 }
 
-/// Minutes from a stored time to now; 0 when the clock was set back meanwhile.
+/// Whether a moment lies before a stored time.
+fn is_before(at: Timestamp, stored: &str) -> bool {
+    stored.parse::<Timestamp>().is_ok_and(|stored| at < stored)
+}
+
+/// Minutes from a stored time to a moment; 0 where that was before.
 pub fn minutes_between(started: &str, now: Timestamp) -> f64 {
     let Ok(started) = started.parse::<Timestamp>() else {
         return 0.0;

@@ -13,6 +13,7 @@ use mend_keel_core::survey::reading::{Measure, On};
 use mend_keel_core::survey::{Cause, Certainty, FindingKind, Grade, Method};
 use mend_keel_core::timber::board::BoardState;
 use mend_keel_core::timber::board::{self, Board as Stock, Drying, Grain, Origin, Rectangle};
+use mend_keel_core::timber::species::Own;
 use mend_keel_core::work::tasks::{Extent, unfold};
 use mend_keel_store::boards::NewBoard;
 use mend_keel_store::boats::{self, NewBoat};
@@ -20,7 +21,7 @@ use mend_keel_store::decisions::{self, Geometry, NewDecision, NewPiece, PieceSta
 use mend_keel_store::dossier::{self, Names};
 use mend_keel_store::findings::{self, Carried, NewFinding, NewReading};
 use mend_keel_store::history::Only;
-use mend_keel_store::{Act, Store, StoreError, boards, history, members, tasks};
+use mend_keel_store::{Act, Store, StoreError, boards, history, members, species, tasks};
 use serde_json::json;
 use tempfile::TempDir;
 
@@ -35,6 +36,10 @@ fn act() -> Act {
 }
 
 async fn boat(store: &Store) -> i64 {
+    boat_of(store, "western_larch").await
+}
+
+async fn boat_of(store: &Store, timber: &str) -> i64 {
     let principal = Principal {
         construction: Construction::CarvelCaulked,
         length: 8_600.0,
@@ -57,7 +62,7 @@ async fn boat(store: &Store) -> i64 {
             beam: principal.beam,
             depth: principal.depth,
             plank_thickness: principal.plank_thickness,
-            plank_species: "western_larch".into(),
+            plank_species: timber.into(),
             frame_species: "white_oak".into(),
             frame_sided: 45.0,
             frame_moulded: 55.0,
@@ -200,11 +205,11 @@ async fn a_planks_life_is_told_from_finding_to_hours() {
         password_hash: "!".into(),
     };
     let ada = work.add_account(&ada).await.unwrap();
-    work.start_clock(&task, ada, None).await.unwrap();
+    work.start_clock(&task, ada, work.at(), None).await.unwrap();
     work.commit("/").await.unwrap();
     let later = Act { at: jiff::Timestamp::now() + jiff::SignedDuration::from_mins(90), ..act() };
     let mut work = store.begin(later).await.unwrap();
-    work.stop_clock(ada).await.unwrap();
+    work.stop_clock(ada, work.at(), None).await.unwrap();
     work.commit("/").await.unwrap();
     let minutes = tasks::find(&store, boat, task.id).await.unwrap().minutes;
     assert!((minutes - 90.0).abs() < 0.2, "{minutes}");
@@ -941,4 +946,56 @@ async fn a_boat_of_any_history_goes_out_and_comes_back_the_same() {
             |f: &findings::Finding| (f.uid.clone(), f.depth.to_bits(), f.shape.clone(), f.note.clone(), f.at.clone());
         assert_eq!(was.iter().map(told).collect::<Vec<_>>(), is.iter().map(told).collect::<Vec<_>>(), "seed {seed}");
     }
+}
+
+#[tokio::test]
+async fn a_species_of_a_yards_own_goes_with_the_boat_that_is_of_it() {
+    let (_folder, store) = yard().await;
+    let own = Own {
+        name: "Valley larch".into(),
+        like: "western_larch".into(),
+        decay: Some(2),
+        source: "the mill's own tests".into(),
+        ..Own::default()
+    };
+    let mut work = store.begin(act()).await.unwrap();
+    let code = work.add_species(&own).await.unwrap();
+    // Of no boat: it stays at home.
+    work.add_species(&Own { name: "Nobody's ash".into(), like: "white_oak".into(), ..own.clone() }).await.unwrap();
+    work.commit("/").await.unwrap();
+    let hers = boat_of(&store, &code).await;
+    let out = dossier::export(&store, hers).await.unwrap();
+    assert_eq!(out.document["species"].as_array().map(Vec::len), Some(1));
+    assert_eq!(out.document["species"][0]["code"], code.as_str());
+
+    let (_there, other) = yard().await;
+    let carry = async |document: &serde_json::Value, name: &str| {
+        let mut work = other.begin(act()).await?;
+        let names = Names { boat: name.into(), tags: String::new() };
+        let id = work.carry_boat(document, &names).await?;
+        work.commit("/").await?;
+        Ok::<i64, StoreError>(id)
+    };
+    let first = carry(&out.document, "").await.unwrap();
+    assert_eq!(species::find(&other, &code).await.unwrap().body, own);
+    assert_eq!(dossier::export(&other, first).await.unwrap().document.to_string(), out.document.to_string());
+
+    // The other yard corrects it, and takes her again under another name: its own figures stay.
+    let row = species::find(&other, &code).await.unwrap();
+    let better = Own { decay: Some(3), ..own.clone() };
+    let mut work = other.begin(act()).await.unwrap();
+    work.change_species(&row, row.version, &better).await.unwrap();
+    work.commit("/").await.unwrap();
+    carry(&out.document, "Her sister").await.unwrap();
+    assert_eq!(species::find(&other, &code).await.unwrap().body, better);
+    assert_eq!(species::all(&other).await.unwrap().len(), 1);
+
+    // A tree that cannot be is refused where it stands, and nothing of the boat is kept.
+    let mut hostile = out.document.clone();
+    hostile["species"][0]["body"]["decay"] = 9.into();
+    let told = carry(&hostile, "A third").await.unwrap_err().to_string();
+    assert!(told.contains("species[0]") && told.contains("decay"), "{told}");
+    hostile["species"][0]["body"] = "oak".into();
+    assert!(carry(&hostile, "A third").await.is_err());
+    assert_eq!(boats::list(&other).await.unwrap().len(), 2);
 }

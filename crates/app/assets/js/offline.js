@@ -333,7 +333,7 @@
     const at = `/boats/${boat}`;
     const surfaces = [...document.querySelectorAll(".surface-tabs a")].map((a) => a.getAttribute("href"));
     const pages = [at, `${at}/quick`, `${at}/survey`, `${at}/survey/coverage`, `${at}/survey/sample`, `${at}/survey/lines`,
-      `${at}/survey/causes`, `${at}/survey/past`, `${at}/survey/salvage`, `${at}/refasten`, `${at}/finish`, `${at}/finish/upkeep`, "/offline", "/boats", "/handbook", ...surfaces];
+      `${at}/survey/causes`, `${at}/survey/past`, `${at}/survey/salvage`, `${at}/refasten`, `${at}/finish`, `${at}/finish/upkeep`, `${at}/work`, "/offline", "/boats", "/handbook", ...surfaces];
     for (const page of pages) {
       try {
         const answer = await fetch(page, { headers: { "X-Put-By": "1" } });
@@ -342,10 +342,12 @@
           const chapters = (await answer.clone().text()).match(/\/handbook\/[\w-]+(?=")/g) || [];
           for (const chapter of new Set(chapters)) await fetch(chapter, { headers: { "X-Put-By": "1" } });
         }
-        // Regions that are being refastened are worked under the hull too.
-        if (page.endsWith("/refasten")) {
-          const found = (await answer.clone().text()).match(/\/boats\/\d+\/refasten\/\d+(?=")/g) || [];
-          for (const region of new Set(found)) await fetch(region, { headers: { "X-Put-By": "1" } });
+        // Regions that are being refastened and pieces that are hung are worked under the hull too.
+        const each = page.endsWith("/refasten") ? /\/boats\/\d+\/refasten\/\d+(?=")/g
+          : page.endsWith("/work") ? /\/boats\/\d+\/pieces\/\d+\/card(?=")/g : null;
+        if (each) {
+          const found = (await answer.clone().text()).match(each) || [];
+          for (const one of new Set(found)) await fetch(one, { headers: { "X-Put-By": "1" } });
         }
       } catch { return; }
     }

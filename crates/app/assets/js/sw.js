@@ -56,7 +56,7 @@ function put(cache, url, answer) {
   return cache.put(url, answer).catch(() => {});
 }
 
-const isSurvey = (url) => /^\/boats(\/\d+(\/(quick|finish|finish\/upkeep|coats\/\d+|survey(\/\w+)?|grid|crossing|refasten(\/\d+)?|seams\/(all|launch|line\/[ps]\d+)))?)?$/.test(url.pathname) || /^\/handbook(\/[\w-]+)?$/.test(url.pathname) || url.pathname === "/offline";
+const isSurvey = (url) => /^\/boats(\/\d+(\/(quick|finish|finish\/upkeep|coats\/\d+|work|pieces\/\d+\/card|survey(\/\w+)?|grid|crossing|refasten(\/\d+)?|seams\/(all|launch|line\/[ps]\d+)))?)?$/.test(url.pathname) || /^\/handbook(\/[\w-]+)?$/.test(url.pathname) || url.pathname === "/offline";
 
 async function page(request, url) {
   try {

@@ -118,7 +118,7 @@ async fn splice_head(store: &Store, boat: i64, code: &str, at: Timestamp, begun:
         let when = at + SignedDuration::from_hours(3 + n as i64);
         let mut work = store.begin(Act { by: tobias.name.clone(), at: when, once: None }).await?;
         work.book(task, tobias.id, 45.0, HourKind::Work, "").await?;
-        work.finish_task(task, true, None).await?;
+        work.finish_task(task, Some(work.at()), None).await?;
         work.commit("/").await?;
     }
     Ok(())

@@ -5,6 +5,7 @@ pub mod decide;
 pub mod due;
 pub mod finish;
 pub mod forecast;
+pub mod hanging;
 pub mod hulls;
 pub mod instruments;
 pub mod kept;

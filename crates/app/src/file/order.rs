@@ -1,5 +1,6 @@
 //! How far decided work has come, what order holds over it, and which tasks are held back.
 
+use mend_keel_core::caution::Caution;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::reason::{Reason, Verdict};
 use mend_keel_core::survey::Grade;
@@ -104,6 +105,28 @@ pub fn rests_on(part: &Part, ids: &[i64], all: &[Member]) -> Vec<Reason> {
     found.into_iter().filter(told).map(|r| Reason { verdict: Verdict::Against, ..r }).collect()
 }
 
+/// A job's tasks as the rules of its order ask for them.
+pub fn steps(job: &[&Task]) -> Vec<Step> {
+    let now = jiff::Timestamp::now();
+    job.iter()
+        .map(|t| Step {
+            operation: t.operation,
+            what: t.what.clone(),
+            done: t.done_at.as_deref().map(|at| tasks::minutes_between(at, now) / 60.0),
+            wait_after: t.wait_after,
+        })
+        .collect()
+}
+
+/// Hands, gear and weather a task asks for, in words.
+pub fn needs(task: &Task) -> String {
+    let heavy = task.cautions.iter().any(|c| c == Caution::Heavy.text());
+    let mut needs = vec![if heavy { "two people".to_owned() } else { "one person".to_owned() }];
+    needs.extend(task.operation.gear().map(|gear| format!("a {}", gear.label().to_lowercase())));
+    needs.extend(task.operation.weather().map(str::to_owned));
+    needs.join(", ")
+}
+
 /// What a boat's open tasks are held back by.
 #[derive(Debug)]
 pub struct HeldBack<'f> {
@@ -129,16 +152,7 @@ impl<'f> HeldBack<'f> {
         }
         let same = |t: &&Task| t.decision_id == task.decision_id && t.job_id == task.job_id;
         let job: Vec<&Task> = self.file.tasks.iter().filter(same).collect();
-        let now = jiff::Timestamp::now();
-        let steps: Vec<Step> = job
-            .iter()
-            .map(|t| Step {
-                operation: t.operation,
-                what: t.what.clone(),
-                done: t.done_at.as_deref().map(|at| tasks::minutes_between(at, now) / 60.0),
-                wait_after: t.wait_after,
-            })
-            .collect();
+        let steps = steps(&job);
         let which = job.iter().position(|t| t.id == task.id).unwrap_or(job.len());
         let mut held = sequence::held(&steps, which);
         if let (Operation::CutOut, Some(_), Some(member)) = (task.operation, task.decision_id, task.member_id) {

@@ -9,6 +9,7 @@ use mend_keel_core::fastening::{Joining, record, through};
 use mend_keel_core::grid::Address;
 use mend_keel_core::survey::reading::Measure;
 use mend_keel_core::timber::species;
+use mend_keel_core::units::LengthUnit;
 use mend_keel_store::StoreError;
 use mend_keel_store::fastenings::Region;
 use mend_keel_store::findings::Reading;
@@ -66,7 +67,12 @@ fn crossings(region: &Region) -> impl Iterator<Item = Address> + use<> {
 }
 
 /// What goes into a strake: sized by the thinnest of its planks in the region, on the frames behind it.
-fn fastener(file: &BoatFile, region: &Region, strake: u32) -> std::result::Result<Fastener, StoreError> {
+fn fastener(
+    file: &BoatFile,
+    region: &Region,
+    strake: u32,
+    unit: LengthUnit,
+) -> std::result::Result<Fastener, StoreError> {
     let broken = |e: InputError| StoreError::Conflict(e.to_string());
     let frames = (region.frame_from..=region.frame_to).map(|frame| Address { side: region.side, strake, frame });
     let thickness = frames
@@ -85,6 +91,7 @@ fn fastener(file: &BoatFile, region: &Region, strake: u32) -> std::result::Resul
             frame_moulded: file.boat.frame_moulded,
             to_plane_off: region.to_plane_off,
         },
+        unit,
     )
     .map_err(broken)
 }
@@ -101,6 +108,7 @@ pub fn work_out(
     region: &Region,
     holes: &HashMap<Address, Vec<OldHole>>,
     old_diameter: f64,
+    unit: LengthUnit,
 ) -> std::result::Result<Worked, StoreError> {
     let shell = &file.boat.shell;
     // The grid may have been made smaller than the region.
@@ -111,7 +119,7 @@ pub fn work_out(
     };
     let mut fasteners = BTreeMap::new();
     for strake in region.strake_from..=region.strake_to {
-        fasteners.insert(strake, fastener(file, &region, strake)?);
+        fasteners.insert(strake, fastener(file, &region, strake, unit)?);
     }
     let asked = CoreRegion {
         side: region.side,

@@ -11,8 +11,8 @@ use mend_keel_exchange::sheet;
 use mend_keel_store::dossier::{self, Clashes, Names};
 use mend_keel_store::history::Only;
 use mend_keel_store::{
-    Act, Store, StoreError, before, boards, decisions, fastenings, findings, history, plans, samples, seams, surveys,
-    upkeep,
+    Act, Store, StoreError, before, boards, decisions, fastenings, findings, history, plans, samples, seams, species,
+    surveys, upkeep,
 };
 use rocket::tokio::task;
 use serde_json::{Value, json};
@@ -125,6 +125,7 @@ pub async fn read(store: &Store, folder: &Path, from: &Path, names: &Names, by: 
     // Told of the yard and not of the boat: her own dossier stays what it was.
     work.note(None, None, "yard", "A boat came in a dossier", &json!({ "boat": boat })).await?;
     work.commit("/boats").await?;
+    species::tell(store).await?;
     Ok(boat)
 }
 

@@ -5,6 +5,7 @@ pub mod chart;
 pub mod crossing;
 pub mod gantt;
 pub mod handbook;
+pub mod hang;
 pub mod hours;
 pub mod hull;
 pub mod job;

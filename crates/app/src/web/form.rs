@@ -3,6 +3,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::InputError;
 use mend_keel_core::units::{LengthUnit, parse_length};
 use mend_keel_store::Act;
@@ -84,7 +85,16 @@ impl Submission {
     pub fn typed(&self) -> Typed {
         Typed(self.fields.clone())
     }
+
+    /// When it was done: as the device says that kept it until there was a signal, where that can be.
+    pub fn made_at(&self, now: Timestamp) -> Timestamp {
+        let told = self.get("made_at").parse().ok();
+        told.filter(|at: &Timestamp| *at <= now && now.duration_since(*at) <= LATE).unwrap_or(now)
+    }
 }
+
+/// What waited on a device for a signal is believed to be so old at most.
+const LATE: SignedDuration = SignedDuration::from_hours(24 * 30);
 
 /// Values to show in a form's fields: as typed, or as stored.
 #[derive(Debug, Default, Clone)]
@@ -168,6 +178,11 @@ pub struct Faults {
 }
 
 impl Faults {
+    /// None yet, said in the unit of a yard.
+    pub fn said_in(units: Units) -> Self {
+        Self { unit: Some(units.unit), ..Self::default() }
+    }
+
     pub fn at(&self, field: &str) -> &str {
         self.said.get(field).map_or("", String::as_str)
     }
@@ -393,6 +408,16 @@ mod tests {
         Submission {
             fields: fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect(),
             uploads: Vec::new(),
+        }
+    }
+
+    #[test]
+    fn what_waited_for_a_signal_is_as_old_as_it_is_and_a_clock_that_is_off_is_not_believed() {
+        let now: Timestamp = "2026-11-26T12:00:00Z".parse().unwrap();
+        let at = |told: &str| form(&[("made_at", told)]).made_at(now).to_string();
+        assert_eq!(at("2026-11-26T07:30:00.123Z"), "2026-11-26T07:30:00.123Z");
+        for none in ["", "yesterday", "2026-11-26T12:00:01Z", "2026-09-01T00:00:00Z"] {
+            assert_eq!(at(none), now.to_string(), "{none}");
         }
     }
 

@@ -29,5 +29,6 @@ mod structure;
 mod support;
 mod survey;
 mod survives;
+mod tasks;
 mod work;
 mod years;

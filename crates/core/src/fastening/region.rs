@@ -3,6 +3,7 @@
 use crate::error::{self, InputError};
 use crate::grid::{Address, Shell, Side};
 use crate::reason::Reason;
+use crate::units::LengthUnit;
 
 use super::pattern::{Crossing, CrossingPlan, How, OldHole, Size, plan};
 use super::through::{self, Kind, Layer, Nail};
@@ -32,8 +33,8 @@ pub enum Drills {
 const WASHERS: f64 = 3.0;
 
 /// Sizes a kind of fastening for a plank on what is behind it. Errors name the field of [`Joining`], or `kind` for a trenail, which has
-/// no table.
-pub fn fastener(kind: Kind, join: &Joining<'_>) -> Result<Fastener, InputError> {
+/// no table. Bolts are those a yard buys that measures in `unit`.
+pub fn fastener(kind: Kind, join: &Joining<'_>, unit: LengthUnit) -> Result<Fastener, InputError> {
     let screw = screws(join)?;
     match kind {
         Kind::Screw => Ok(Fastener {
@@ -75,7 +76,7 @@ pub fn fastener(kind: Kind, join: &Joining<'_>) -> Result<Fastener, InputError> 
         Kind::Bolt => {
             let layer = |name: &str, thickness| Layer { name: name.into(), thickness };
             let stack = [layer("plank", join.plank_thickness), layer("frame", join.frame_moulded)];
-            let diameter = through::bolt_for(screw.shank);
+            let diameter = through::bolt_for(screw.shank, unit);
             let bolt = through::bolt(diameter, &stack, WASHERS, true)?;
             Ok(Fastener {
                 kind,
@@ -309,12 +310,15 @@ mod tests {
             frame_moulded: 40.0,
             to_plane_off: 1.0,
         };
-        let of = |kind| fastener(kind, &join).unwrap();
+        let of = |kind| fastener(kind, &join, LengthUnit::Millimetre).unwrap();
         assert_eq!((of(Kind::Screw).size, of(Kind::Rivet).size), (Size::Screw(14), Size::Nail(4.5)));
         // 25 + 40 + 1.5 × 4.5 + 1.2; clenched 25 + 40 + 4 × 4.5.
         assert_eq!((of(Kind::Rivet).length, of(Kind::Clench).length), (Some(72.95), Some(83.0)));
         // 65 + 3 + 1 grip, 5.2 nut, 2 threads.
         assert_eq!((of(Kind::Bolt).size, of(Kind::Bolt).length), (Size::Bolt(6.0), Some(80.0)));
-        assert_eq!(fastener(Kind::Trenail, &join).unwrap_err().field, "kind");
+        // 69 + 7/32 in + 2 threads of 1/20 in come to 77.1 mm: 3 1/4 in is the next that is sold.
+        let inch = fastener(Kind::Bolt, &join, LengthUnit::Inch).unwrap();
+        assert_eq!((inch.size, inch.length), (Size::Bolt(6.35), Some(3.25 * 25.4)));
+        assert_eq!(fastener(Kind::Trenail, &join, LengthUnit::Inch).unwrap_err().field, "kind");
     }
 }

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::reason::{Reason, Verdict};
-use crate::units::MM_PER_INCH;
+use crate::units::{LengthUnit, MM_PER_INCH};
 
 choices! {
     /// A kind of fastening.
@@ -85,15 +85,25 @@ pub fn nail_up(shank: f64) -> Option<f64> {
     NAILS.get(here + 2).map(|n| n.1)
 }
 
-/// The next thicker bolt.
-pub fn bolt_up(diameter: f64) -> Option<f64> {
-    BOLTS.iter().map(|b| b.0).find(|d| *d > diameter + 1e-9)
+/// Diameters of the bolts a yard buys, mm: by the millimetre or of inch threads, as it measures.
+fn bolt_sizes(unit: LengthUnit) -> Vec<f64> {
+    match unit {
+        LengthUnit::Millimetre => BOLTS.iter().map(|b| b.0).collect(),
+        LengthUnit::Inch => INCH_BOLTS.iter().map(|b| b.0 * MM_PER_INCH).collect(),
+    }
 }
 
-/// The bolt for a plank: the one nearest to the shank of its screw (*yard rule*).
-pub fn bolt_for(screw_shank: f64) -> f64 {
-    let near = |b: &&(f64, f64, f64)| (b.0 - screw_shank).abs();
-    BOLTS.iter().min_by(|a, b| near(a).total_cmp(&near(b))).map_or(6.0, |b| b.0)
+/// The next thicker bolt of the same kind of thread.
+pub fn bolt_up(diameter: f64) -> Option<f64> {
+    let inch = Thread::of(diameter).is_some_and(|t| t.inch);
+    let unit = if inch { LengthUnit::Inch } else { LengthUnit::Millimetre };
+    bolt_sizes(unit).into_iter().find(|d| *d > diameter + 1e-9)
+}
+
+/// The bolt for a plank, mm: of those bought in this unit the one nearest to the shank of its screw (*yard rule*).
+pub fn bolt_for(screw_shank: f64, unit: LengthUnit) -> f64 {
+    let off = |d: &f64| (d - screw_shank).abs();
+    bolt_sizes(unit).into_iter().min_by(|a, b| off(a).total_cmp(&off(b))).unwrap_or(screw_shank)
 }
 
 /// The metal for a kind of fastening, and why: an id of the table of metals. Source: handbook 05.
@@ -416,7 +426,13 @@ mod tests {
         assert_eq!(judge_metal(Kind::Rivet, "silicon_bronze", false).verdict, Verdict::Forbids);
         assert_eq!(judge_metal(Kind::Bolt, "yellow_brass", false).verdict, Verdict::Forbids);
         assert_eq!((nail_up(3.0), nail_up(4.5), bolt_up(6.0), bolt_up(20.0)), (Some(4.5), None, Some(8.0), None));
-        assert_eq!(bolt_for(crate::fastening::shank(14)), 6.0);
+        // Number 14 is 6.15 mm: of inch bolts a quarter is nearest, and the next are 5/16 and 3/8.
+        let shank = crate::fastening::shank(14);
+        assert_eq!(bolt_for(shank, LengthUnit::Millimetre), 6.0);
+        assert_eq!(bolt_for(shank, LengthUnit::Inch), 6.35);
+        assert_eq!((bolt_up(6.35), bolt_up(7.9375), bolt_up(25.4)), (Some(7.9375), Some(9.525), None));
+        // Without a size near it: the thinnest and the thickest there are.
+        assert_eq!((bolt_for(0.0, LengthUnit::Inch), bolt_for(90.0, LengthUnit::Millimetre)), (6.35, 20.0));
     }
 
     #[test]

@@ -260,7 +260,7 @@ fn dense(points: &[Point]) -> Result<Vec<Point>, InputError> {
 }
 
 /// Distance along a line to each of its points.
-fn running(points: &[Point]) -> Vec<f64> {
+pub(crate) fn running(points: &[Point]) -> Vec<f64> {
     let mut total = 0.0;
     let mut out = vec![0.0];
     for w in points.windows(2) {

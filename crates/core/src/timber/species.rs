@@ -34,7 +34,7 @@ pub struct Species {
 pub const UNKNOWN: &str = "unknown";
 
 /// A species of the yard's own: figures that are left out are those of the species it is likened to.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Own {
     pub name: String,
     /// Id of a shipped species.

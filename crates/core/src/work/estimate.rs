@@ -138,6 +138,11 @@ impl Learned {
         self.m.exp()
     }
 
+    /// How many of the yard's own jobs stand behind it.
+    pub fn jobs(&self) -> usize {
+        self.jobs
+    }
+
     /// Hours of a job of this amount. `first_of_kind` doubles P80 while fewer than three jobs are logged.
     pub fn hours(&self, amount: f64, first_of_kind: bool) -> Result<Hours, InputError> {
         error::positive("amount", amount)?;

@@ -1,6 +1,7 @@
 //! Work: the tasks a decision unfolds into, in structural order, and how long they take.
 
 pub mod estimate;
+pub mod hanging;
 pub mod holds;
 pub mod order;
 pub mod plan;

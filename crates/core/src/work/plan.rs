@@ -28,6 +28,18 @@ impl Operation {
     }
 }
 
+impl Operation {
+    /// The weather it asks for where she lies outside.
+    pub fn weather(self) -> Option<&'static str> {
+        match self {
+            Self::Glue | Self::Lap => Some("dry, and warm enough for the glue"),
+            Self::Caulk => Some("dry seams"),
+            Self::Seal | Self::Coat => Some("dry, no dew before it is dry"),
+            _ => None,
+        }
+    }
+}
+
 /// A task still to be done.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Step {

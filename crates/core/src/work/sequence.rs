@@ -1,5 +1,6 @@
 //! What must be done before what within one job, and what still cures.
 
+use crate::error::InputError;
 use crate::reason::{Reason, Verdict};
 
 use super::estimate::Operation;
@@ -53,6 +54,28 @@ pub fn held(steps: &[Step], which: usize) -> Vec<Reason> {
         .collect()
 }
 
+/// What speaks against a job being done in another order: `order` is its places as they would follow on each other. Only what must
+/// come before something and would come after it is told; done tasks count as any other. Errors name `order` where it is none of the
+/// places once each. Source: handbook 08, *Order*.
+pub fn reordered(steps: &[Step], order: &[usize]) -> Result<Vec<Reason>, InputError> {
+    let mut places = order.to_vec();
+    places.sort_unstable();
+    if places.len() != steps.len() || places.iter().enumerate().any(|(i, p)| i != *p) {
+        return Err(InputError::new("order", "must name every task of the job once"));
+    }
+    let mut told = Vec::new();
+    for (i, earlier) in order.iter().enumerate() {
+        for later in &order[i + 1..] {
+            // They were the other way round, and the one that comes later now is asked for by the other.
+            if later < earlier && before(steps[*earlier].operation).contains(&steps[*later].operation) {
+                let text = format!("{} comes before {}", steps[*later].what, steps[*earlier].what);
+                told.push(Reason::new("task.before", Verdict::Forbids, text));
+            }
+        }
+    }
+    Ok(told)
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
@@ -83,6 +106,30 @@ mod tests {
     }
 
     #[test]
+    fn a_job_may_be_done_in_another_order_where_no_rule_speaks_against_it() {
+        let steps = job(OptionKind::WholePlank);
+        let at = |op| steps.iter().position(|s| s.operation == op).unwrap();
+        let swapped = |a: usize, b: usize| {
+            let mut order: Vec<usize> = (0..steps.len()).collect();
+            order.swap(a, b);
+            reordered(&steps, &order).unwrap()
+        };
+        // Shoring and stripping wait for nothing of each other.
+        assert_eq!(swapped(at(Operation::Shore), at(Operation::Strip)), []);
+        let told = swapped(at(Operation::CutOut), at(Operation::TakeShape));
+        assert!(
+            told.iter().any(|r| r.text.starts_with("Take the shape") && r.text.contains("before Cut out")),
+            "{told:?}"
+        );
+        let wrong = |order: &[usize]| reordered(&steps[..3], order).unwrap_err().field;
+        assert_eq!(
+            (wrong(&[0, 1]), wrong(&[0, 1, 1]), wrong(&[1, 2, 3])),
+            ("order".into(), "order".into(), "order".into())
+        );
+        assert_eq!(reordered(&[], &[]).unwrap(), []);
+    }
+
+    #[test]
     fn glue_that_cures_holds_back_what_loads_it_until_it_has() {
         let mut steps = job(OptionKind::Graving);
         let glue = steps.iter().position(|s| s.operation == Operation::Glue).unwrap();
@@ -94,6 +141,26 @@ mod tests {
         steps[glue].done = Some(24.0);
         assert_eq!(held(&steps, fair), Vec::new());
         assert_eq!(held(&steps, 99), Vec::new());
+    }
+
+    proptest! {
+        /// An order that is told to be free leaves every task as free as it was: brute force over what must come before what.
+        #[test]
+        fn a_free_order_holds_back_nothing_new(shuffle in proptest::collection::vec(0.0..1.0f64, 24), which in 0usize..4) {
+            let kind = [OptionKind::WholePlank, OptionKind::Graving, OptionKind::Steam, OptionKind::ButtPiece][which];
+            let steps = job(kind);
+            let mut order: Vec<usize> = (0..steps.len()).collect();
+            order.sort_by(|a, b| shuffle[*a].total_cmp(&shuffle[*b]));
+            let told = reordered(&steps, &order).unwrap();
+            let shuffled: Vec<Step> = order.iter().map(|i| steps[*i].clone()).collect();
+            // Who waits for whom, by name: in the old order, and in the new one.
+            let waits = |of: &[Step]| -> std::collections::BTreeSet<(String, String)> {
+                let each = (0..of.len()).flat_map(|i| held(of, i).into_iter().map(move |r| (i, r.text)));
+                each.map(|(i, text)| (of[i].what.clone(), text)).collect()
+            };
+            let lost = waits(&steps).difference(&waits(&shuffled)).count();
+            prop_assert_eq!(told.is_empty(), lost == 0);
+        }
     }
 
     proptest! {

@@ -3,6 +3,7 @@
 use std::borrow::Cow;
 
 use crate::caution::Caution;
+use crate::error::{self, InputError};
 use crate::grid::Between;
 use crate::repair::way::OptionKind;
 
@@ -197,6 +198,20 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
     tasks
 }
 
+/// A task in two: amount and hours of the first part and of the rest, in proportion. Errors name `amount`.
+pub fn split(amount: f64, hours: Hours, first: f64) -> Result<[(f64, Hours); 2], InputError> {
+    error::positive("amount", first)?;
+    if first >= amount {
+        return Err(InputError::new(
+            "amount",
+            "must be less than the whole: something must be left for the other part",
+        ));
+    }
+    let share = first / amount;
+    let part = |share: f64| Hours { p50: hours.p50 * share, p80: hours.p80 * share };
+    Ok([(first, part(share)), (amount - first, part(1.0 - share))])
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -252,6 +267,17 @@ mod tests {
         assert!(order_of(OptionKind::Graving).contains(&Operation::Glue));
         assert!(!order_of(OptionKind::ButtPiece).contains(&Operation::Glue));
         assert_eq!(order_of(OptionKind::Leave), [Operation::Inspect]);
+    }
+
+    #[test]
+    fn a_task_in_two_is_the_whole_again() {
+        let whole = Hours { p50: 6.0, p80: 9.0 };
+        let [(a, first), (b, rest)] = split(12.0, whole, 3.0).unwrap();
+        assert_eq!((a, first.p50, first.p80), (3.0, 1.5, 2.25));
+        assert_eq!((b, rest.p50, rest.p80), (9.0, 4.5, 6.75));
+        for none in [0.0, -1.0, 12.0, 13.0, f64::NAN, f64::INFINITY] {
+            assert_eq!(split(12.0, whole, none).unwrap_err().field, "amount", "{none}");
+        }
     }
 
     #[test]

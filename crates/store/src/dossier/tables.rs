@@ -118,7 +118,6 @@ pub(super) const OF_THE_YARD: &[&str] = &[
     "session",
     "shed_log",
     "sign_in",
-    "species",
     "store_item",
     "store_lot",
     "store_move",
@@ -128,8 +127,15 @@ pub(super) const OF_THE_YARD: &[&str] = &[
     "yard_work",
 ];
 
+/// Species of the yard's own that she or a board of hers is of.
+const SPECIES: &str =
+    "code IN (SELECT plank_species FROM boat WHERE id = ?1 UNION SELECT frame_species FROM boat WHERE id = ?1
+    UNION SELECT species FROM member WHERE boat_id = ?1 UNION SELECT species FROM piece WHERE boat_id = ?1
+    UNION SELECT species FROM board WHERE id IN (SELECT board_id FROM piece WHERE boat_id = ?1))";
+
 /// In the order they are read back.
 pub(super) const TABLES: &[Table] = &[
+    of("species", SPECIES, &[("body", JSON), ("version", Holds::Left), ("removed", Holds::Left)]),
     of("boat", "id = ?1", &[("id", Holds::Left), ("shell", JSON), ("numbering", JSON), ("offsets", JSON)]),
     table("member", &[]),
     table("finding", &[("shape", JSON)]),
@@ -156,6 +162,7 @@ pub(super) const TABLES: &[Table] = &[
         "stopped_at IS NOT NULL AND task_id IN (SELECT id FROM task WHERE boat_id = ?1)",
         &[("task_id", Holds::Of("task")), ("account_id", Holds::Person)],
     ),
+    table("hung", &[("piece_id", Holds::Of("piece"))]),
     table("plan", &[("piece_id", Holds::Of("piece")), ("asked", JSON), ("answer", JSON)]),
     table("coat", &[("plan_id", Holds::Of("plan")), ("laid", JSON)]),
     table("coated", &[]),

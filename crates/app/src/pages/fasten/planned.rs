@@ -8,6 +8,7 @@ use mend_keel_core::grid::{Address, Between};
 use mend_keel_core::metals;
 use mend_keel_core::repair::graving;
 use mend_keel_core::timber::species;
+use mend_keel_core::units::LengthUnit;
 use mend_keel_store::decisions::{Geometry, Piece};
 use mend_keel_store::plans::NewPlan;
 use rocket::{get, post};
@@ -106,7 +107,7 @@ fn width_of(piece: &Piece) -> f64 {
     }
 }
 
-fn plan(file: &BoatFile, piece: &Piece, asked: Asked) -> std::result::Result<Fastener, AppError> {
+fn plan(file: &BoatFile, piece: &Piece, asked: Asked, unit: LengthUnit) -> std::result::Result<Fastener, AppError> {
     let thickness = match file.plank(piece.member_id) {
         Ok(plank) => plank.thickness,
         // What goes through a frame or a beam goes through as much of it as the piece is thick.
@@ -123,6 +124,7 @@ fn plan(file: &BoatFile, piece: &Piece, asked: Asked) -> std::result::Result<Fas
             frame_moulded: file.boat.frame_moulded,
             to_plane_off: asked.to_plane_off,
         },
+        unit,
     )
     .map_err(broken)
 }
@@ -170,7 +172,7 @@ fn piece_view(
     asked: Asked,
 ) -> std::result::Result<PieceView, AppError> {
     let units = desk.units;
-    let p = plan(file, piece, asked)?;
+    let p = plan(file, piece, asked, units.unit)?;
     let count = needed(file, piece, fastening::per_crossing(width_of(piece)));
     let (order, boxes) = fastening::order(count);
     let below = file.plank(piece.member_id).is_ok_and(|plank| file.is_plank_below(plank));
@@ -289,7 +291,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
     let (Some(kind), true) = (kind, read.faults.is_empty()) else {
         return render_faulty(&page(&desk, &file, Some(Asked::usual(&file)), posted.form.typed(), read.faults)?);
     };
-    let p = plan(&file, piece, Asked { to_plane_off, kind })?;
+    let p = plan(&file, piece, Asked { to_plane_off, kind }, desk.units.unit)?;
     let count = needed(&file, piece, fastening::per_crossing(width_of(piece)));
     let drills = match &p.drills {
         Drills::Screw(s) => {

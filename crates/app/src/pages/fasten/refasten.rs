@@ -200,7 +200,7 @@ async fn show(
     let holes = fastenings::holes(desk.store, file.boat.id).await?;
     let readings = findings::readings(desk.store, file.boat.id).await?;
     let (thick, known) = old_diameter(file, &readings, region);
-    let worked = work_out(file, region, &holes, thick)?;
+    let worked = work_out(file, region, &holes, thick, units.unit)?;
     let plan = &worked.plan;
     let done = fastenings::done(desk.store, region.id).await?;
     let items = stores::items(desk.store).await?;
@@ -611,7 +611,7 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, region: i64, at: Op
 pub async fn tick(desk: Desk<'_>, _who: Crew, id: i64, region: i64, mut posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let region = fastenings::region(desk.store, id, region).await?;
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
     let mut read = Reader::new(&posted.form, desk.units.unit);
     read.faults = faults;

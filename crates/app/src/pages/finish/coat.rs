@@ -205,19 +205,11 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, coat: i64) -> Resul
     render(&filled(&desk, &known, shown).await?)
 }
 
-/// What waited on a device for a signal is told late: a coat is so much older.
-const LATE: SignedDuration = SignedDuration::from_hours(24 * 30);
-
-/// When a coat went on: as the device says, where that can be.
-fn laid_at(told: &str, now: Timestamp) -> Timestamp {
-    told.parse().ok().filter(|at: &Timestamp| *at <= now && now.duration_since(*at) <= LATE).unwrap_or(now)
-}
-
 #[post("/boats/<id>/coats/<coat>/lay", data = "<posted>")]
 pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, mut posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let known = known(&desk, &file, coat).await?;
-    let now = laid_at(posted.form.get("made_at"), Timestamp::now());
+    let now = posted.form.made_at(Timestamp::now());
     let mut faults = Faults::default();
     let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
     let ticked: Vec<String> = SEEN
@@ -312,19 +304,4 @@ pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, mut posted: Pos
     }
     work.commit(&location).await?;
     Ok(Answer::Go(location))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_coat_that_waited_for_a_signal_is_as_old_as_it_is_and_a_clock_that_is_off_is_not_believed() {
-        let now: Timestamp = "2026-11-26T12:00:00Z".parse().unwrap();
-        let at = |told: &str| laid_at(told, now).to_string();
-        assert_eq!(at("2026-11-26T07:30:00.123Z"), "2026-11-26T07:30:00.123Z");
-        for none in ["", "yesterday", "2026-11-26T12:00:01Z", "2026-09-01T00:00:00Z"] {
-            assert_eq!(at(none), now.to_string(), "{none}");
-        }
-    }
 }

@@ -161,7 +161,7 @@ async fn read(
     kind: JobKind,
     form: &mut Submission,
 ) -> std::result::Result<Read, (Typed, Faults)> {
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let arrived = photos::optional(&desk.settings.folder.photos(), form, &mut faults).await;
     if let Some(hash) = &arrived {
         form.set("photo_hash", hash.clone());
@@ -240,7 +240,7 @@ pub async fn change(desk: Desk<'_>, _who: Crew, id: i64, job: i64, mut posted: P
         fields.extend([("marks", "Marks"), ("traced", "Traced")]);
         let both = theirs.against(&posted.form.typed(), &fields);
         let typed = posted.form.typed().with("version", kept.version.to_string());
-        let mut faults = Faults::default();
+        let mut faults = Faults::said_in(desk.units);
         faults.add(InputError::new(
             "version",
             "somebody else changed it meanwhile: both are below; save again to keep yours",

@@ -180,7 +180,7 @@ pub async fn take(desk: Desk<'_>, _who: Crew, mut posted: Posted) -> Result {
     if simulated {
         desk.may_stand_in()?;
     }
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let (merchant, bytes) = if simulated {
         (SIMULATED.to_owned(), write_prices(instruments::merchant_list(SIMULATED).iter()).into_bytes())
     } else {

@@ -301,7 +301,7 @@ pub async fn begin(desk: Desk<'_>, _who: Crew, jobs: &State<Jobs>, posted: Poste
         yard.boats.keys().copied().filter(|id| posted.form.get(&format!("boat{id}")) == "1").collect();
     let wanted = yard.wanted(&picked);
     if wanted.is_empty() {
-        let mut faults = Faults::default();
+        let mut faults = Faults::said_in(desk.units);
         faults.add(InputError::new("boats", "tick at least one boat whose pieces wait for boards"));
         return render_faulty(&show(&desk, posted.form.typed(), faults).await?);
     }

@@ -299,7 +299,7 @@ pub async fn measure_board(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) 
 #[post("/rack/<id>/photo", data = "<posted>", rank = 3)]
 pub async fn add_photo(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Result {
     let b = boards::find(desk.store, id).await?;
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let mut filed = Vec::new();
     for upload in std::mem::take(&mut posted.form.uploads) {
         match photos::file(&desk.settings.folder.photos(), upload).await {
@@ -411,7 +411,7 @@ pub async fn create(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
             Ok(Answer::Go(location))
         }
         Err(StoreError::Conflict(why)) => {
-            let mut faults = Faults::default();
+            let mut faults = Faults::said_in(desk.units);
             faults.add(InputError::new("tag", why));
             render_faulty(&form(&desk, None, posted.form.typed(), faults))
         }
@@ -501,7 +501,7 @@ pub async fn change(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
         }
         Err(StoreError::Conflict(why)) => {
             drop(work);
-            let mut faults = Faults::default();
+            let mut faults = Faults::said_in(desk.units);
             faults.add(InputError::new("tag", why));
             return render_faulty(&form(&desk, Some(&b), posted.form.typed(), faults));
         }

@@ -55,7 +55,7 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -
         .with("width", or(asked.width, units.fine(seam::DECK_WIDTH)))
         .with("depth", asked.depth.map(str::trim).unwrap_or_default())
         .with("length", or(asked.length, units.run(length)));
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let mut mm = |field: &str| match parse_length(typed.get(field), units.unit) {
         Ok(mm) => Some(mm),
         Err(e) => {

@@ -286,7 +286,7 @@ pub async fn decide(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, posted: Pos
         }
         Err(StoreError::Conflict(why)) => {
             drop(work);
-            let mut faults = Faults::default();
+            let mut faults = Faults::said_in(desk.units);
             faults.add(InputError::new("treatment", why));
             render_faulty(&show(&desk, &seams, at, posted.form.typed(), faults).await?)
         }
@@ -298,7 +298,7 @@ pub async fn decide(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, posted: Pos
 #[post("/boats/<id>/seams/line/<seam>/step", data = "<posted>")]
 pub async fn step(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, mut posted: Posted) -> Result {
     let (seams, at) = load(&desk, id, seam).await?;
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
     let mut read = Reader::new(&posted.form, desk.units.unit);
     read.faults = faults;

@@ -170,7 +170,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, plank: i64, posted: Poste
     let caulked = match caulked {
         Ok(caulked) => caulked,
         Err(e) => {
-            let mut faults = Faults::default();
+            let mut faults = Faults::said_in(desk.units);
             faults.add(e);
             return render_faulty(&page(&desk, &file, ways, posted.form.typed(), faults, plank.id));
         }

@@ -132,7 +132,7 @@ fn outcome(read: &mut Reader<'_>) -> Option<(Hold, Option<f64>, Option<bool>)> {
 #[post("/boats/<id>/seams/samples", data = "<posted>")]
 pub async fn add(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
     let mut read = Reader::new(&posted.form, desk.units.unit);
     read.faults = faults;

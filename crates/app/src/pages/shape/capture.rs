@@ -759,7 +759,7 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, capture: i64, asked
         Some(other) => beside(&file, &pattern, other, units)?,
         None => Vec::new(),
     };
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let covering = file.members.iter().any(|m| m.id == row.member_id && m.kind == MemberKind::CoveringBoard);
     let (covering_facts, covering_reasons) =
         if covering { covering_view(&asked, thick, units, &mut faults) } else { Default::default() };

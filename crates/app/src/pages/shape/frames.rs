@@ -206,7 +206,7 @@ pub async fn show(desk: Desk<'_>, _who: BoatReader, id: i64, member: i64, asked:
     let crook = asked.crook.is_some_and(|c| c == "1");
     let shape = decide::frame_shape(&file, m);
     let radius = shape.as_ref().and_then(|s| s.radius);
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let ways = which_way(Some(wood), &rib(m, shape.as_ref()), crook)
         .into_iter()
         .map(|w| WayView {

@@ -19,7 +19,7 @@ use mend_keel_store::decisions::{self, Geometry, NewPiece, Piece, PieceState};
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::{decide, shape};
+use crate::file::{decide, hanging, shape};
 use crate::view::piece::{self as drawing, Corner, blank};
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::{self, ReasonView};
@@ -64,6 +64,8 @@ struct Show {
     is_drawn: bool,
     /// An edge of it was measured by nobody.
     generated: bool,
+    /// It has a card to be hung by.
+    hung: bool,
     typed: Typed,
     faults: Faults,
 }
@@ -618,6 +620,7 @@ async fn page(
         cautions,
         is_drawn: laid.plank.is_some() || laid.taken.is_some(),
         generated: laid.generated,
+        hung: hanging::is_hung(file, piece),
         typed,
         faults,
     })

@@ -149,7 +149,7 @@ const GROUPS: [(&str, &str, &[&str]); 7] = [
         &["refasten", "fasten", "fastened", "fitting", "metal", "seam", "launch", "sample_board"],
     ),
     ("finish", "Finish and upkeep", &["finish", "coat", "weather", "upkeep"]),
-    ("work", "Work and hours", &["task", "hours", "plan", "job"]),
+    ("work", "Work and hours", &["task", "hours", "plan", "job", "hung"]),
 ];
 
 /// What is told by hand.

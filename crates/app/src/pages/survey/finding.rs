@@ -450,7 +450,7 @@ pub async fn read(
     form: &mut Submission,
     before: Option<&Finding>,
 ) -> std::result::Result<Entered, Faults> {
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let photos = file_photos(desk, form, &mut faults).await;
     let mut read = Reader::new(form, desk.units.unit);
     read.faults = faults;

@@ -349,7 +349,7 @@ pub async fn correct(desk: Desk<'_>, _who: Crew, id: i64, edit: &str, posted: Po
             Ok(Answer::Go(location))
         }
         Err(StoreError::Conflict(why)) => {
-            let mut faults = Faults::default();
+            let mut faults = Faults::said_in(desk.units);
             faults.add(InputError::new("version", why));
             render_faulty(&again(faults))
         }
@@ -371,7 +371,7 @@ pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
     let bytes = match uploaded(&mut posted.form) {
         Ok(bytes) => bytes,
         Err(e) => {
-            let mut faults = Faults::default();
+            let mut faults = Faults::said_in(desk.units);
             faults.add(e);
             return render_faulty(&show(&desk, &file, posted.form.typed(), faults, "file", Vec::new()));
         }
@@ -381,7 +381,7 @@ pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
     let bad: Vec<FaultView> = loaded.faults.iter().chain(&misfits).map(FaultView::new).collect();
     // The good rows are offered: taken only when they are asked for.
     if !bad.is_empty() && posted.form.get("good") != "1" {
-        let mut faults = Faults::default();
+        let mut faults = Faults::said_in(desk.units);
         let good = loaded.rows.len() - misfits.len();
         faults.add(InputError::new("file", format!("{} rows do not fit, {good} do; nothing was taken yet", bad.len())));
         return render_faulty(&show(&desk, &file, posted.form.typed(), faults, "file", bad));

@@ -184,7 +184,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
             Ok(Answer::Go(location))
         }
         Err(StoreError::Conflict(why)) => {
-            let mut faults = Faults::default();
+            let mut faults = Faults::said_in(desk.units);
             faults.add(InputError::new("version", why));
             render_faulty(&again(faults))
         }

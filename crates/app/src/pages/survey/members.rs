@@ -140,7 +140,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, member: i64, at: Option<&
             Ok(Answer::Page(Status::Conflict, Show { theirs, typed, ..page }.render().map_err(AppError::from)?))
         }
         Err(StoreError::Conflict(why)) => {
-            let mut faults = Faults::default();
+            let mut faults = Faults::said_in(desk.units);
             faults.add(InputError::new("thickness", why));
             render_faulty(&Show { faults, ..page })
         }
@@ -157,7 +157,7 @@ pub async fn remove(desk: Desk<'_>, _who: Crew, id: i64, member: i64, posted: Po
     if let Err(e) = work.remove_member(&m).await {
         drop(work);
         let StoreError::Conflict(why) = e else { return Err(e.into()) };
-        let mut faults = Faults::default();
+        let mut faults = Faults::said_in(desk.units);
         faults.add(InputError::new("remove", why));
         return render_faulty(&show(&desk, &file, &m, "", stored(&desk, &m), faults));
     }

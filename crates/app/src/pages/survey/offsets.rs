@@ -75,7 +75,7 @@ pub async fn write(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let unit = if posted.form.get("unit") == "in" { LengthUnit::Inch } else { LengthUnit::Millimetre };
-    let mut faults = Faults::default();
+    let mut faults = Faults::said_in(desk.units);
     let bytes = match posted.form.get("table").trim() {
         "" => uploaded(&mut posted.form),
         pasted => Ok(pasted.as_bytes().to_vec()),

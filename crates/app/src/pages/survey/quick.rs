@@ -135,7 +135,7 @@ pub async fn mark(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
     let (place, part) = match typed_part(&file, posted.form.get("place")) {
         Ok(found) => found,
         Err(e) => {
-            let mut faults = Faults::default();
+            let mut faults = Faults::said_in(desk.units);
             faults.add_under("place", e);
             return render_faulty(&show(&desk, &file, posted.form.typed(), faults));
         }

@@ -178,7 +178,7 @@ pub async fn timber(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resu
         // A tag that is taken is told at its field; what was typed stays.
         Err(StoreError::Conflict(why)) => {
             drop(work);
-            let mut faults = Faults::default();
+            let mut faults = Faults::said_in(desk.units);
             faults.add(mend_keel_core::InputError::new("tag", why));
             return render_faulty(&page_of(&desk, &survey, posted.form.typed(), faults, "timber").await?);
         }

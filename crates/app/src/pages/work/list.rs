@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use askama::Template;
+use jiff::Timestamp;
 use mend_keel_core::InputError;
 use mend_keel_core::work::estimate::{HourKind, Operation, whole_job};
 use mend_keel_store::StoreError;
@@ -10,6 +11,7 @@ use mend_keel_store::tasks::{self, Task};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
+use crate::file::hanging;
 use crate::file::order::HeldBack;
 use crate::file::planned;
 use crate::view::reasons::{self, ReasonView};
@@ -31,6 +33,8 @@ struct List {
     elsewhere: Vec<(String, String)>,
     whole: String,
     booked: String,
+    /// Hours on tasks of decisions since revised.
+    former: Vec<(String, String)>,
     /// What was done over or waited for.
     lost: Vec<(String, String)>,
     /// Operations that went wrong twice: another method before a third.
@@ -45,6 +49,8 @@ struct List {
 
 struct Job {
     href: String,
+    /// Its pieces that are hung, by their cards.
+    cards: Vec<(i64, String)>,
     plank: String,
     decided: String,
     untreated: Vec<String>,
@@ -85,9 +91,8 @@ struct Forgotten {
 /// A clock that runs longer than this, h, was forgotten.
 const LONG: f64 = 10.0;
 
-/// The reader's own clock, where it was forgotten.
-async fn forgotten(desk: &Desk<'_>) -> std::result::Result<Option<Forgotten>, AppError> {
-    let now = jiff::Timestamp::now();
+/// The reader's own clock, where it was forgotten by then.
+async fn forgotten(desk: &Desk<'_>, now: Timestamp) -> std::result::Result<Option<Forgotten>, AppError> {
     let own = tasks::running(desk.store).await?.into_iter().find(|r| r.account_id == desk.user.account.id);
     Ok(own.and_then(|r| {
         let minutes = tasks::minutes_between(&r.started_at, now);
@@ -147,6 +152,7 @@ fn gathered(
     let later: Vec<f64> = tasks.iter().filter(|t| t.done_at.is_none() && !now(t)).map(|t| t.p50).collect();
     let mut job = Job {
         href: String::new(),
+        cards: Vec::new(),
         plank: name,
         decided: decided.to_owned(),
         untreated: Vec::new(),
@@ -177,7 +183,7 @@ async fn page(
     let over = |op: Operation| lost.iter().filter(|l| l.operation == op && l.kind == HourKind::Rework).count();
     let twice = Operation::ALL.iter().filter(|op| over(**op) >= 2).map(|op| op.label()).collect();
     let held = HeldBack::of(file);
-    let (rest, named) = planned::rest(desk.store, file, jiff::Timestamp::now(), &|_| None).await?;
+    let (rest, named) = planned::rest(desk.store, file, Timestamp::now(), &|_| None).await?;
     let units = desk.units;
     let mut jobs: Vec<Job> = file
         .decisions
@@ -185,6 +191,12 @@ async fn page(
         .filter_map(|d| {
             Some(Job {
                 href: format!("/boats/{}/planks/{}", file.boat.id, d.member_id),
+                cards: file
+                    .pieces
+                    .iter()
+                    .filter(|p| p.decision_id == d.id && hanging::is_hung(file, p))
+                    .map(|p| (p.id, p.name.clone()))
+                    .collect(),
                 untreated: file.untreated(d.member_id),
                 ..gathered(file, &held, faulty, units, file.part_name(d.member_id)?, d.kind.label(), |t| {
                     t.decision_id == Some(d.id)
@@ -222,21 +234,29 @@ async fn page(
         .collect();
     let open: Vec<f64> = file.tasks.iter().filter(|t| t.done_at.is_none()).map(|t| t.p50).collect();
     let job = whole_job(&open);
+    let former = tasks::former(desk.store, file.boat.id).await?;
+    let told = |t: &Task| {
+        let part = t.member_id.and_then(|m| file.part_name(m)).map_or(String::new(), |name| format!("{name}: "));
+        (tasks::spoken(t.minutes), format!("{part}{}", t.what))
+    };
+    // What was done under a decision since revised is among the boat's tasks still; what was dropped is not.
+    let gone = former.iter().filter(|f| file.tasks.iter().all(|t| t.id != f.id)).map(|t| t.minutes).sum::<f64>();
     Ok(List {
+        former: former.iter().map(told).collect(),
         lost: lost
             .iter()
             .map(|l| (format!("{} of {}", tasks::spoken(l.minutes), l.kind.label()), format!("{}: {}", l.what, l.why)))
             .collect(),
         elsewhere: named.all(&rest, file.boat.id),
         twice,
-        forgotten: forgotten(desk).await?,
+        forgotten: forgotten(desk, Timestamp::now()).await?,
         kinds: HourKind::ALL.iter().map(|k| (k.code(), k.label())).collect(),
         page: desk.boat_page(file, "Work", "work"),
         boat_id: file.boat.id,
         jobs,
         actuals,
         whole: format!("{} at even odds, {} at four in five", view::hours(job.p50), view::hours(job.p80)),
-        booked: tasks::spoken(file.tasks.iter().map(|t| t.minutes).sum()),
+        booked: tasks::spoken(file.tasks.iter().map(|t| t.minutes).sum::<f64>() + gone),
         typed,
         faults,
         faulty,
@@ -251,6 +271,11 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 
 fn back(id: i64) -> String {
     format!("/boats/{id}/work")
+}
+
+/// When it was tapped: what waited on a phone for a signal is told late.
+fn made_at(posted: &Posted) -> Timestamp {
+    posted.form.made_at(Timestamp::now())
 }
 
 /// Why a task is begun or done before its turn; `None` where it is its turn. Errors are the page with the fault at that task.
@@ -283,7 +308,7 @@ async fn ask_worked(desk: &Desk<'_>, id: i64, posted: &Posted, says: &str) -> Re
 #[post("/boats/<id>/tasks/<task>/start", data = "<posted>")]
 pub async fn start(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted) -> Result {
     let task = tasks::find(desk.store, id, task).await?;
-    if forgotten(&desk).await?.is_some() {
+    if forgotten(&desk, made_at(&posted)).await?.is_some() {
         return ask_worked(&desk, id, &posted, "say first how long you worked by it").await;
     }
     let against = match why_now(&desk, &posted, &task).await {
@@ -291,7 +316,7 @@ pub async fn start(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted
         Err(page) => return Ok(page),
     };
     let mut work = desk.store.begin(posted.act()).await?;
-    work.start_clock(&task, who.0.account.id, against.as_deref()).await?;
+    work.start_clock(&task, who.0.account.id, made_at(&posted), against.as_deref()).await?;
     work.commit(&back(id)).await?;
     Ok(Answer::Go(back(id)))
 }
@@ -300,7 +325,7 @@ pub async fn start(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted
 pub async fn stop(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted) -> Result {
     tasks::find(desk.store, id, task).await?;
     let mut minutes = None;
-    if forgotten(&desk).await?.is_some() {
+    if forgotten(&desk, made_at(&posted)).await?.is_some() {
         let mut read = Reader::new(&posted.form, desk.units.unit);
         minutes = Some(60.0 * read.number("worked", 0.0, 24.0));
         if !read.faults.is_empty() {
@@ -308,7 +333,53 @@ pub async fn stop(desk: Desk<'_>, who: Crew, id: i64, task: i64, posted: Posted)
         }
     }
     let mut work = desk.store.begin(posted.act()).await?;
-    work.stop_clock_after(who.0.account.id, minutes).await?;
+    work.stop_clock(who.0.account.id, made_at(&posted), minutes).await?;
+    work.commit(&back(id)).await?;
+    Ok(Answer::Go(back(id)))
+}
+
+/// Several tasks done in one act: all that were ticked, or none where one is not its turn and nobody said why.
+#[post("/boats/<id>/tasks-at-once", data = "<posted>")]
+pub async fn at_once(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
+    let mut file = BoatFile::load(desk.store, id).await?;
+    let at = made_at(&posted);
+    let ticked: Vec<Task> = file
+        .tasks
+        .iter()
+        .filter(|t| posted.form.get(&format!("t{}", t.id)) == "1" && t.done_at.is_none())
+        .cloned()
+        .collect();
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let why = read.text("why", NOTE_LIMIT);
+    if ticked.is_empty() {
+        read.faults.add(InputError::new("at_once", "tick the tasks that are done"));
+    }
+    let mut held = Vec::new();
+    for task in &ticked {
+        // One after the other, in their order: what is ticked before counts as done.
+        let why_not = HeldBack::of(&file).task(task);
+        if let Some(first) = why_not.first() {
+            held.push((task.id, format!("{}: {}", task.what, first.text)));
+        }
+        if let Some(t) = file.tasks.iter_mut().find(|t| t.id == task.id) {
+            t.done_at = Some(at.to_string());
+        }
+    }
+    if let Some((_, first)) = held.first().filter(|_| why.is_empty()) {
+        let more = if held.len() > 1 { format!(", and {} more", held.len() - 1) } else { String::new() };
+        let says =
+            format!("It is not the turn of {first}{more}. Say why they are done all the same, or take the tick away");
+        read.faults.add(InputError::new("at_once", says));
+    }
+    if !read.faults.is_empty() {
+        let file = BoatFile::load(desk.store, id).await?;
+        return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults, 0).await?);
+    }
+    let mut work = desk.store.begin(posted.act()).await?;
+    for task in &ticked {
+        let against = held.iter().any(|(id, _)| *id == task.id).then_some(why.as_str());
+        work.finish_task(task, Some(at), against).await?;
+    }
     work.commit(&back(id)).await?;
     Ok(Answer::Go(back(id)))
 }
@@ -356,7 +427,7 @@ pub async fn done(desk: Desk<'_>, _who: Crew, id: i64, task: i64, posted: Posted
         Err(page) => return Ok(page),
     };
     let mut work = desk.store.begin(posted.act()).await?;
-    work.finish_task(&task, !again, against.as_deref()).await?;
+    work.finish_task(&task, (!again).then(|| made_at(&posted)), against.as_deref()).await?;
     work.commit(&back(id)).await?;
     Ok(Answer::Go(back(id)))
 }

@@ -1,0 +1,302 @@
+//! Tasks by hand and the card by which a piece is hung: changed, in two, in one, in another order, taken off; ticked step by step, with
+//! and without signal.
+
+use crate::support::{Browser, Server, Visitor, keys, with_keys};
+
+const WORK: &str = "/boats/1/work";
+
+async fn enter(server: &Server) -> Visitor {
+    let visitor = Visitor::new(server);
+    visitor.get("/").await;
+    visitor
+}
+
+/// Addresses of the tasks of a job of Work, in their order, with what they are called.
+async fn tasks(visitor: &Visitor, job: &str) -> Vec<(String, String)> {
+    let page = visitor.get(WORK).await.text;
+    let section = page.split("<section class=\"sheet\">").find(|s| s.contains(job)).expect(job).to_owned();
+    let links = section.split("class=\"plain-link\" href=\"").skip(1);
+    links
+        .map(|l| {
+            let (to, rest) = l.split_once("\">").unwrap();
+            (to.to_owned(), rest.split('<').next().unwrap().to_owned())
+        })
+        .collect()
+}
+
+/// The field of a form as it stands.
+fn value(page: &str, name: &str) -> String {
+    let at = page.find(&format!("name=\"{name}\"")).unwrap_or_else(|| panic!("no field {name}"));
+    let rest = &page[at..];
+    rest[rest.find("value=\"").unwrap() + 7..].split('"').next().unwrap().to_owned()
+}
+
+const JOB: &str = "Frame 13, port";
+
+#[tokio::test]
+async fn a_task_is_changed_and_the_second_to_change_it_sees_both() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let (task, what) = tasks(&visitor, JOB).await.remove(1);
+    let page = visitor.get(&task).await.text;
+    assert!(page.contains(&what) && page.contains("Place in its job") && page.contains("one person"));
+    let version = value(&page, "version");
+    let told = |hours: &'static str| {
+        [("what", "Strip it with the <scraper>"), ("amount", "1.5"), ("hours", hours), ("rarely", "3"), ("wait", "12")]
+    };
+    let change = format!("{task}/change");
+    let sent = |fields: [(&'static str, &'static str); 5], version: String| {
+        let keyed = with_keys(&keys(&page, &change), &fields);
+        let others = keyed.into_iter().filter(|(f, _)| f != "version").collect::<Vec<_>>();
+        [others, vec![("version".to_owned(), version)]].concat()
+    };
+    assert_eq!(visitor.post(&change, &sent(told("2"), version.clone())).await.status, 303);
+    let now = visitor.get(&task).await.text;
+    assert_eq!(
+        (value(&now, "hours"), value(&now, "rarely"), value(&now, "wait")),
+        ("2".into(), "3".into(), "12".into())
+    );
+    assert!(now.contains("Strip it with the &#60;scraper&#62;"));
+    // Another phone still shows the first version.
+    let stale =
+        visitor.send(&task, &change, &[("version", &version), ("what", "Mine"), ("amount", "1"), ("hours", "9")]).await;
+    assert_eq!(stale.status, 303, "the form of the page carries the version that is kept");
+    let page = visitor.get(&task).await.text;
+    let fields: Vec<(String, String)> =
+        with_keys(&keys(&page, &change), &[("what", "Mine too"), ("amount", "1"), ("hours", "4")])
+            .into_iter()
+            .map(|(f, v)| if f == "version" { (f, version.clone()) } else { (f, v) })
+            .collect();
+    let both = visitor.post(&change, &fields).await;
+    assert!(both.status == 409 && both.text.contains("Somebody else changed it meanwhile"), "{}", both.status);
+    assert!(both.text.contains("Mine too") && both.text.contains(">9<"), "{}", both.text);
+    // Nothing that cannot be is kept.
+    for (field, wrong, says) in [
+        ("what", "", "must not be empty"),
+        ("amount", "0", "must be between"),
+        ("hours", "lots", "number"),
+        ("rarely", "0.5", "must not be less than the hours"),
+        ("wait", "-1", "must be between"),
+    ] {
+        let mut fields: Vec<(&str, &str)> = told("2").to_vec();
+        fields.iter_mut().filter(|(f, _)| *f == field).for_each(|(_, v)| *v = wrong);
+        let page = visitor.send(&task, &change, &fields).await;
+        assert!(page.status == 422 && page.text.contains(says), "{field}: {}", page.status);
+    }
+    let story = visitor.get("/boats/1/story").await.text;
+    assert!(story.contains("Task changed: Strip it with the &#60;scraper&#62;"));
+}
+
+#[tokio::test]
+async fn a_task_in_two_and_in_one_again_loses_no_hour() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let before = tasks(&visitor, JOB).await;
+    let (task, what) = before[1].clone();
+    let whole: f64 = value(&visitor.get(&task).await.text, "amount").parse().unwrap();
+    assert_eq!(visitor.send(WORK, &format!("{task}/book"), &[("hours", "0.5"), ("kind", "work")]).await.status, 303);
+    let split = format!("{task}/split");
+    for wrong in ["0", "1000", "all of it", ""] {
+        assert_eq!(visitor.send(&task, &split, &[("first", wrong)]).await.status, 422, "{wrong}");
+    }
+    let half = format!("{}", whole / 2.0);
+    let fields = [("first", half.as_str()), ("what_first", "The heel"), ("what_rest", "The head")];
+    assert_eq!(visitor.send(&task, &split, &fields).await.status, 303);
+    let now = tasks(&visitor, JOB).await;
+    assert_eq!(now.len(), before.len() + 1);
+    assert_eq!((now[1].1.as_str(), now[2].1.as_str()), ("The heel", "The head"));
+    assert_eq!(now[3].1, before[2].1, "what followed follows still");
+    let first = visitor.get(&now[1].0).await.text;
+    assert!(first.contains("30 min") && first.contains("In one with: The head"));
+    // An hour on the other part, then both in one: an hour and a half.
+    assert_eq!(
+        visitor.send(WORK, &format!("{}/book", now[2].0), &[("hours", "1"), ("kind", "work")]).await.status,
+        303
+    );
+    assert_eq!(visitor.send(&now[1].0, &format!("{}/join", now[1].0), &[]).await.status, 303);
+    let again = tasks(&visitor, JOB).await;
+    assert_eq!(again.len(), before.len());
+    let joined = visitor.get(&again[1].0).await.text;
+    assert!(joined.contains("1 h 30 min"), "{joined}");
+    assert!((value(&joined, "amount").parse::<f64>().unwrap() - whole).abs() < 0.011);
+    assert_eq!(visitor.get(&now[2].0).await.status, 404, "the second is no task any more");
+    assert_ne!(what, "");
+}
+
+#[tokio::test]
+async fn the_order_may_be_changed_against_a_rule_only_with_a_reason_and_own_tasks_come_between() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let all = tasks(&visitor, JOB).await;
+    let at = |word: &str| all.iter().position(|t| t.1.starts_with(word)).unwrap_or_else(|| panic!("{word} in {all:?}"));
+    let cut = all[at("Cut out")].0.clone();
+    let shift = format!("{cut}/move");
+    let silent = visitor.send(&cut, &shift, &[("to", "earlier")]).await;
+    assert!(silent.status == 422 && silent.text.contains("Take the shape and make the pattern comes before Cut out"));
+    let fields = [("to", "earlier"), ("why", "the shape was taken last year")];
+    assert_eq!(visitor.send(&cut, &shift, &fields).await.status, 303);
+    let now = tasks(&visitor, JOB).await;
+    let place = now.iter().position(|t| t.0 == cut).unwrap();
+    assert_eq!(place, at("Cut out") - 1);
+    assert!(visitor.get("/boats/1/story").await.text.contains("because the shape was taken last year"));
+    // A task of one's own after it.
+    let after = format!("{cut}/after");
+    let wrong = visitor.send(&cut, &after, &[("operation", "juggle"), ("what", "Look behind")]).await;
+    assert_eq!(wrong.status, 422);
+    let own = [("operation", "inspect"), ("what", "Look behind with a mirror"), ("amount", "1"), ("hours", "0.5")];
+    let made = visitor.send(&cut, &after, &own).await;
+    assert_eq!(made.status, 303, "{}", made.text);
+    let now = tasks(&visitor, JOB).await;
+    assert_eq!(now[place + 1].1, "Look behind with a mirror");
+    assert!(visitor.get(&made.location).await.text.contains("by hand"));
+    // It is not needed: with a reason, and only as long as nobody booked on it.
+    let take_off = format!("{}/drop", made.location);
+    assert_eq!(visitor.send(&made.location, &take_off, &[]).await.status, 422);
+    assert_eq!(
+        visitor.send(WORK, &format!("{}/book", made.location), &[("hours", "0.25"), ("kind", "work")]).await.status,
+        303
+    );
+    let booked = visitor.send(&made.location, &take_off, &[("because", "seen already")]).await;
+    assert!(booked.status == 422 && booked.text.contains("hours are booked on it"));
+    let other = visitor.send(&cut, &after, &own).await.location;
+    assert_eq!(visitor.send(&other, &format!("{other}/drop"), &[("because", "seen already")]).await.status, 303);
+    assert_eq!(visitor.get(&other).await.status, 404);
+}
+
+#[tokio::test]
+async fn several_tasks_are_done_at_once_in_their_order_or_none_is() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let all = tasks(&visitor, JOB).await;
+    let field = |i: usize| format!("t{}", all[i].0.rsplit('/').next().unwrap());
+    let (first, second, last) = (field(0), field(1), field(all.len() - 1));
+    let done = async || visitor.get(WORK).await.text.matches("Open again").count();
+    let before = done().await;
+    let none = visitor.send(WORK, "/boats/1/tasks-at-once", &[]).await;
+    assert!(none.status == 422 && none.text.contains("tick the tasks that are done"));
+    let held = visitor.send(WORK, "/boats/1/tasks-at-once", &[(&first, "1"), (&last, "1")]).await;
+    assert!(held.status == 422 && held.text.contains("It is not the turn of"), "{}", held.status);
+    assert!(held.text.contains(&format!("name=\"{first}\" value=\"1\" checked")), "the ticks stay");
+    assert_eq!(done().await, before, "none of them is done");
+    assert_eq!(visitor.send(WORK, "/boats/1/tasks-at-once", &[(&first, "1"), (&second, "1")]).await.status, 303);
+    assert_eq!(done().await, before + 2);
+    let told = [(last.as_str(), "1"), ("why", "it was sealed at the mill")];
+    assert_eq!(visitor.send(WORK, "/boats/1/tasks-at-once", &told).await.status, 303);
+    assert!(visitor.get("/boats/1/story").await.text.contains("because it was sealed at the mill"));
+}
+
+#[tokio::test]
+async fn hours_outlive_the_decision_they_were_booked_under() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let task = tasks(&visitor, JOB).await[1].0.clone();
+    assert_eq!(visitor.send(WORK, &format!("{task}/book"), &[("hours", "3.25"), ("kind", "work")]).await.status, 303);
+    assert_eq!(visitor.send(WORK, &format!("{}/start", tasks(&visitor, JOB).await[0].0), &[]).await.status, 303);
+    let page = visitor.get(WORK).await.text;
+    let part = page.split("href=\"/boats/1/planks/").find(|s| s.contains(JOB) && s.find(JOB) < s.find("</a>")).unwrap();
+    let part: String = part.chars().take_while(char::is_ascii_digit).collect();
+    let options = visitor.get(&format!("/boats/1/parts/{part}/decide")).await;
+    let decide = format!("/boats/1/parts/{part}/decide");
+    assert_eq!(options.status, 200);
+    // Another of the options that are allowed.
+    let kinds: Vec<&str> =
+        options.text.split("name=\"kind\" value=\"").skip(1).map(|s| s.split('"').next().unwrap()).collect();
+    let mut revised = false;
+    for kind in kinds.iter().filter(|k| **k != "splice_end") {
+        if visitor.send(&decide, &decide, &[("kind", kind), ("reason", "seen again")]).await.status == 303 {
+            revised = true;
+            break;
+        }
+    }
+    assert!(revised, "no other way was allowed among {kinds:?}");
+    let after = visitor.get(WORK).await.text;
+    assert!(after.contains("Under decisions since revised") && after.contains("3 h 15 min"), "{after}");
+    assert!(!after.contains("Stop the clock"), "the clock on what is no task any more was stopped, and booked");
+}
+
+const CARD: &str = "/boats/1/pieces/2/card";
+
+#[tokio::test]
+async fn a_card_holds_each_step_until_what_comes_before_is_ticked() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    assert!(visitor.get(WORK).await.text.contains(&format!("href=\"{CARD}\"")), "Work leads to it");
+    let page = visitor.get(CARD).await.text;
+    assert!(page.contains("safety clamp, loosely") && page.contains("heel × 2") && page.contains("Not cut yet"));
+    assert!(page.contains("nobody read the temperature"), "the open time is not told without a temperature");
+    let warm = visitor.get(&format!("{CARD}?temperature=17&adhesive=epoxy")).await.text;
+    assert!(warm.contains("The glue stays open 31 min here"), "{warm}");
+    assert!(visitor.get(&format!("{CARD}?temperature=900")).await.text.contains("must be between -10 and 45"));
+    // Not before its turn.
+    let locate = format!("{CARD}/locate");
+    let early = visitor.send(CARD, &locate, &[]).await;
+    assert!(early.status == 422 && early.text.contains("do that, or say why it is done all the same"));
+    for step in ["behind", "scarfs", "dry_fit", "clamps", "tools", "people"] {
+        assert_eq!(visitor.send(CARD, &format!("{CARD}/{step}"), &[]).await.status, 303, "{step}");
+    }
+    // Nobody read the temperature: that step itself stands against going on.
+    assert_eq!(visitor.send(CARD, &format!("{CARD}/open"), &[]).await.status, 422);
+    let read = [("temperature", "17"), ("adhesive", "epoxy")];
+    assert_eq!(visitor.send(&format!("{CARD}?temperature=17"), &format!("{CARD}/open"), &read).await.status, 303);
+    assert_eq!(visitor.send(CARD, &locate, &[("note", "<b>tight</b>")]).await.status, 303);
+    let photo = image_bytes();
+    let squeeze = format!("{CARD}/squeeze");
+    let sent = visitor.send_photo(CARD, &squeeze, &[("note", "all along")], photo).await;
+    assert_eq!(sent.status, 303, "{}", sent.text);
+    let page = visitor.get(CARD).await.text;
+    assert!(page.contains("&#60;b&#62;tight") && page.contains("class=\"thumb\""));
+    let hash = page.split("/photos/").nth(1).unwrap().split(['"', '/']).next().unwrap().to_owned();
+    assert_eq!(visitor.get(&format!("/photos/{hash}")).await.status, 200);
+    // Taken back it asks for it again, and the story keeps both.
+    assert_eq!(visitor.send(CARD, &locate, &[("undo", "1")]).await.status, 303);
+    let story = visitor.get("/boats/1/story").await.text;
+    assert!(story.contains("taken back: Safety clamp on") && story.contains("Squeeze-out shows"));
+    let no_step = visitor.post(&format!("{CARD}/juggle"), &keys(&visitor.get(CARD).await.text, &locate)).await;
+    assert_eq!(no_step.status, 404);
+    assert_eq!(visitor.get("/boats/1/pieces/1/card").await.status, 404, "a graving piece is let in, not hung");
+    assert_eq!(visitor.get("/boats/2/pieces/2/card").await.status, 404);
+}
+
+fn image_bytes() -> Vec<u8> {
+    std::fs::read(concat!(env!("CARGO_MANIFEST_DIR"), "/tests/app/tiny.png")).unwrap()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn two_phones_tick_and_clock_one_job_without_signal() {
+    let server = Server::demo();
+    let port = server.port();
+    let mut phones = Vec::new();
+    for _ in 0..2 {
+        let b = Browser::open(&server, 390, 844).await;
+        b.go("/boats/1").await;
+        b.comes_true("document.body.dataset.putBy === '1'").await;
+        phones.push(b);
+    }
+    let folder = server.kill();
+    for (b, step) in phones.iter().zip(["behind", "dry_fit"]) {
+        b.go(CARD).await;
+        b.find_text("h2", "Clamps in their order").await;
+        b.press(&b.find(&format!("#step-{step} .hang-tick .btn")).await).await;
+        b.find_text("#waiting summary", "1 entr").await;
+    }
+    // A clock is started without signal on one of them.
+    phones[0].go(WORK).await;
+    phones[0].press(&phones[0].find_text("button", "Start the clock").await).await;
+    phones[0].find_text("#waiting summary", "2 entries wait").await;
+
+    let server = Server::start_at("demo", folder, &port);
+    for b in &phones {
+        b.page.execute("window.dispatchEvent(new Event('online'))", vec![]).await.unwrap();
+        b.comes_true("document.getElementById('waiting').hidden").await;
+    }
+    let visitor = enter(&server).await;
+    let card = visitor.get(CARD).await.text;
+    assert!(card.contains(">2 of 16<"), "{card}");
+    assert!(visitor.get(WORK).await.text.contains("Stop the clock"));
+    let story = visitor.get("/boats/1/story").await.text;
+    assert_eq!(story.matches("It was fitted dry").count(), 1, "once");
+    for b in phones {
+        assert_eq!(b.axe().await, Vec::<String>::new());
+        b.close().await;
+    }
+}
