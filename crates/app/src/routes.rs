@@ -4,7 +4,7 @@ use rocket::Route;
 
 use crate::pages::{
     backups, bench, boats, decide, door, fasten, finish, handbook, hulls, jobs, make, people, plan, practice, rack,
-    seams, search, shape, species, stores, story, survey, terms, timber, today, work, yard,
+    seams, search, shape, species, stores, story, supply, survey, terms, timber, today, work, yard,
 };
 
 /// Every route but the assets. Who may call one shows in its arguments: `Owner`, `Crew`, `BoatReader`, `User`;
@@ -31,6 +31,7 @@ pub fn routes() -> Vec<Route> {
         plan::task_day,
         plan::ics,
         plan::csv,
+        supply::page,
         today::echo_length,
         boats::list,
         boats::new_form,
@@ -271,6 +272,7 @@ pub fn routes() -> Vec<Route> {
         stores::create,
         stores::item,
         stores::receive,
+        stores::ordering,
         stores::shift,
         stores::open,
         jobs::show,

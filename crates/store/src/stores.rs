@@ -14,6 +14,8 @@ pub struct Item {
     pub unit: String,
     pub place: String,
     pub reorder_at: f64,
+    /// Days from ordering to having; `None`: nobody said.
+    pub lead_days: Option<u32>,
     /// Of a fastening: what it is.
     #[sqlx(flatten)]
     pub fastening: FasteningSpec,
@@ -41,6 +43,7 @@ pub struct NewItem {
     pub unit: String,
     pub place: String,
     pub reorder_at: f64,
+    pub lead_days: Option<u32>,
     pub fastening: FasteningSpec,
 }
 
@@ -94,7 +97,7 @@ impl MoveKind {
     }
 }
 
-const ITEM: &str = "SELECT id, kind, name, unit, place, reorder_at, metal, form, size, length, version,
+const ITEM: &str = "SELECT id, kind, name, unit, place, reorder_at, lead_days, metal, form, size, length, version,
     (SELECT TOTAL(CASE kind WHEN 'in' THEN amount WHEN 'counted' THEN amount WHEN 'used' THEN -amount ELSE 0 END) FROM store_move m WHERE m.item_id = store_item.id) AS there,
     (SELECT TOTAL(CASE kind WHEN 'reserved' THEN amount WHEN 'released' THEN -amount ELSE 0 END) FROM store_move m WHERE m.item_id = store_item.id) AS reserved,
     (SELECT TOTAL(CASE kind WHEN 'used' THEN amount ELSE 0 END) FROM store_move m WHERE m.item_id = store_item.id) AS used
@@ -137,12 +140,13 @@ impl Work {
         if taken.is_some() {
             return Err(StoreError::Conflict("there is something of that name already".into()));
         }
-        let id = sqlx::query("INSERT INTO store_item (kind, name, unit, place, reorder_at, metal, form, size, length) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)")
+        let id = sqlx::query("INSERT INTO store_item (kind, name, unit, place, reorder_at, lead_days, metal, form, size, length) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(&new.kind)
             .bind(&new.name)
             .bind(&new.unit)
             .bind(&new.place)
             .bind(new.reorder_at)
+            .bind(new.lead_days)
             .bind(&new.fastening.metal)
             .bind(&new.fastening.form)
             .bind(new.fastening.size)
@@ -153,6 +157,31 @@ impl Work {
         let body = json!({ "item": id, "name": new.name, "kind": new.kind, "unit": new.unit });
         self.note(None, None, "stores", &format!("{} is kept in the stores", new.name), &body).await?;
         Ok(id)
+    }
+
+    /// Says when an item is ordered and how long it takes to come. [`StoreError::Stale`] when it is no longer at this version.
+    pub async fn set_ordering(
+        &mut self,
+        item: &Item,
+        version: i64,
+        reorder_at: f64,
+        lead_days: Option<u32>,
+    ) -> Result<()> {
+        let sql =
+            "UPDATE store_item SET reorder_at = ?, lead_days = ?, version = version + 1 WHERE id = ? AND version = ?";
+        let done = sqlx::query(sql)
+            .bind(reorder_at)
+            .bind(lead_days)
+            .bind(item.id)
+            .bind(version)
+            .execute(&mut *self.tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Stale("this item"));
+        }
+        let body = json!({ "item": item.id, "reorder_at": reorder_at, "lead_days": lead_days });
+        self.note(None, None, "stores", &format!("{}: when it is ordered", item.name), &body).await?;
+        Ok(())
     }
 
     /// A batch came in.

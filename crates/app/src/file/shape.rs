@@ -3,7 +3,9 @@
 use mend_keel_core::InputError;
 use mend_keel_core::geometry::{Point, extent};
 use mend_keel_core::grid::Address;
-use mend_keel_core::repair::graving::ToEdge;
+use mend_keel_core::repair::decide::Timber;
+use mend_keel_core::repair::gluing;
+use mend_keel_core::repair::graving::{self, ToEdge};
 use mend_keel_core::shape::pattern::{self, Allowances, Pattern};
 use mend_keel_core::shape::spiling::{Capture, Edges};
 use mend_keel_store::captures::CaptureRow;
@@ -62,6 +64,22 @@ pub fn generated(file: &BoatFile, piece: &Piece, outline: &[Point]) -> bool {
         // What lies behind a plank laps over: it needs no edge of hers.
         (Geometry::Timber { .. }, Some(_)) => false,
         (Geometry::Stretch { .. } | Geometry::Timber { .. }, _) => true,
+    }
+}
+
+/// Faces a piece is glued by, mm²; `member_length`: of the part it goes into, mm.
+pub fn joint_area(piece: &Piece, member_length: f64) -> f64 {
+    match &piece.geometry {
+        Geometry::Patch { outline, depth, through, .. } => graving::joint_area(outline, *depth, *through),
+        Geometry::Stretch { scarf, width, new_fore, new_aft, .. } => {
+            let ends = f64::from(u8::from(*new_fore) + u8::from(*new_aft));
+            ends * gluing::scarf_face(*width, *scarf, piece.thickness)
+        }
+        Geometry::Timber { from, to, width, thickness, scarf, plies, sheet, .. } => {
+            let (from, to, width, thickness, scarf) = (*from, *to, *width, *thickness, *scarf);
+            let wood = Timber { from, to, width, thickness, scarf, sheet: *sheet, plies: *plies };
+            wood.joints(member_length).area()
+        }
     }
 }
 

@@ -6,6 +6,7 @@ pub mod finish;
 pub mod seams;
 pub mod shape;
 pub mod story;
+pub mod supply;
 pub mod survey;
 pub mod terms;
 pub mod timber;

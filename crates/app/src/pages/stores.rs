@@ -5,6 +5,7 @@ use mend_keel_core::fastening::through::Kind;
 use mend_keel_core::{InputError, metals};
 use mend_keel_store::stores::{self, FasteningSpec, Item, MoveKind, NewItem};
 use mend_keel_store::{StoreError, boats as boat_store};
+use rocket::http::Status;
 use rocket::{get, post};
 
 use crate::view;
@@ -16,6 +17,9 @@ use crate::web::form::{Faults, NAME_LIMIT, Posted, Reader, Typed, day};
 
 /// Fastenings a plan can ask for.
 const FORMS: [Kind; 4] = [Kind::Screw, Kind::Rivet, Kind::Clench, Kind::Bolt];
+
+/// Longest an order takes, days.
+const LONGEST_LEAD: u32 = 1_000;
 
 /// What is kept.
 const KINDS: [(&str, &str); 7] = [
@@ -129,11 +133,12 @@ pub async fn create(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     let (name, unit) = (read.name("name"), read.name("unit"));
     let place = read.text("place", NAME_LIMIT);
     let reorder_at = read.optional_number("reorder_at", 0.0, 1e6).unwrap_or(0.0);
+    let lead_days = read.optional_whole("lead_days", 0, LONGEST_LEAD);
     let fastening = fastening(&mut read);
     let (Some(kind), true) = (kind, read.faults.is_empty()) else {
         return render_faulty(&list_page(&desk, posted.form.typed(), read.faults).await?);
     };
-    let new = NewItem { kind: kind.to_owned(), name, unit, place, reorder_at, fastening };
+    let new = NewItem { kind: kind.to_owned(), name, unit, place, reorder_at, lead_days, fastening };
     let mut work = desk.store.begin(posted.act()).await?;
     match work.add_item(&new).await {
         Ok(id) => {
@@ -164,6 +169,9 @@ struct Show {
     moves: Vec<(String, String, String)>,
     boats: Choices,
     lot_choices: Choices,
+    /// When it is ordered: as it is kept, or as it was typed.
+    ordering: Typed,
+    theirs: Vec<(&'static str, String, String)>,
     typed: Typed,
     faults: Faults,
 }
@@ -213,6 +221,7 @@ async fn show(desk: &Desk<'_>, item: &Item, typed: Typed, faults: Faults) -> std
             ("Free", amount(item.there - item.reserved, &item.unit)),
             ("Used so far", amount(item.used, &item.unit)),
             ("Order at", amount(item.reorder_at, &item.unit)),
+            ("Comes after", item.lead_days.map_or("nobody said".to_owned(), |days| format!("{days} days"))),
             ("Place", item.place.clone()),
         ],
         low: item.there - item.reserved <= item.reorder_at,
@@ -229,6 +238,12 @@ async fn show(desk: &Desk<'_>, item: &Item, typed: Typed, faults: Faults) -> std
             })
             .collect(),
         moves,
+        ordering: Typed::default()
+            .with("reorder_at", format!("{}", item.reorder_at))
+            .with("lead_days", item.lead_days.map_or(String::new(), |d| d.to_string()))
+            .with("version", item.version.to_string())
+            .over(&typed),
+        theirs: Vec::new(),
         boats: boats.iter().map(|b| (b.id.to_string(), b.name.clone())).collect(),
         typed,
         faults,
@@ -239,6 +254,36 @@ async fn show(desk: &Desk<'_>, item: &Item, typed: Typed, faults: Faults) -> std
 pub async fn item(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
     let item = stores::item(desk.store, id).await?;
     render(&show(&desk, &item, Typed::default(), Faults::default()).await?)
+}
+
+/// When it is ordered, and how long it takes to come.
+#[post("/stores/<id>/ordering", data = "<posted>")]
+pub async fn ordering(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
+    let item = stores::item(desk.store, id).await?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let reorder_at = read.optional_number("reorder_at", 0.0, 1e6).unwrap_or(0.0);
+    let lead_days = read.optional_whole("lead_days", 0, LONGEST_LEAD);
+    if !read.faults.is_empty() {
+        return render_faulty(&show(&desk, &item, posted.form.typed(), read.faults).await?);
+    }
+    let version = posted.form.get("version").parse().unwrap_or(0);
+    let mut work = desk.store.begin(posted.act()).await?;
+    match work.set_ordering(&item, version, reorder_at, lead_days).await {
+        Ok(()) => {}
+        Err(StoreError::Stale(_)) => {
+            drop(work);
+            let kept = show(&desk, &item, Typed::default(), Faults::default()).await?.ordering;
+            let fields = [("reorder_at", "Order when down to"), ("lead_days", "Comes after, days")];
+            let theirs = kept.against(&posted.form.typed(), &fields);
+            let typed = posted.form.typed().with("version", item.version.to_string());
+            let page = Show { theirs, ..show(&desk, &item, typed, Faults::default()).await? };
+            return Ok(Answer::Page(Status::Conflict, page.render().map_err(AppError::from)?));
+        }
+        Err(e) => return Err(e.into()),
+    }
+    let location = format!("/stores/{id}");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
 }
 
 /// A batch came in.

@@ -193,3 +193,63 @@ async fn a_clock_that_was_forgotten_asks_how_long_it_was_before_another_starts()
     let after = visitor.get(work).await.text;
     assert!(!after.contains("it was forgotten") && after.contains("booked 2 h 30 min"), "{after}");
 }
+
+/// The row of a table whose first cell names a thing, its tags taken out.
+fn row(page: &str, what: &str) -> String {
+    let row = page
+        .split("<tr>")
+        .find(|r| r.contains(&format!("<b>{what}</b>")))
+        .unwrap_or_else(|| panic!("{what} in {page}"));
+    crate::support::flat(row)
+}
+
+#[tokio::test]
+async fn what_runs_short_is_told_with_the_last_day_to_order_it() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let unplanned = visitor.get("/plan/materials").await.text;
+    assert!(unplanned.contains("Nothing is planned yet, so nothing has a day"));
+    hours(&visitor, ("", "")).await;
+    plan(&visitor).await;
+    let page = visitor.get("/plan/materials").await.text;
+    assert!(!page.contains("so nothing has a day"));
+    // Little glue is asked for and 5.5 kg of it are good: the resorcinol past its day does not count.
+    let glue = row(&page, "Glue, mixed");
+    assert!(glue.contains("5.50 kg") && page.contains("Enough is there"), "{glue}");
+    assert!(page.contains("fastenings for") && page.contains("not chosen yet"), "an amount nobody said is no number");
+    assert!(page.contains("Timber no board is kept for") && page.contains("yields it: reserve it"));
+    // Almost all of it is used up: it runs short on the day the first glue is spread, less what is left.
+    let stores = visitor.get("/stores").await.text;
+    let at = stores.find(">Epoxy, slow<").unwrap();
+    let start = stores[..at].rfind("href=\"").unwrap() + 6;
+    let item: String = stores[start..].chars().take_while(|c| *c != '"').collect();
+    let used = [("kind", "used"), ("amount", "5.49")];
+    assert_eq!(visitor.send(&item, &format!("{item}/move"), &used).await.status, 303);
+    let page = visitor.get("/plan/materials").await.text;
+    let short = row(&page, "Glue, mixed");
+    assert!(page.contains("Runs short") && short.contains("0.01 kg"), "{short}");
+    // Six days on the way: the plan's first glue is sooner than that, so it is late already.
+    assert!(short.contains("days ago") || short.contains("today"), "{short}");
+    // Nobody says how long it takes any more: the day is not known, and is not made up.
+    let ordering = format!("{item}/ordering");
+    for (field, value, says) in [("lead_days", "-1", "must be between"), ("reorder_at", "lots", "number")] {
+        let told = visitor.send(&item, &ordering, &[(field, value)]).await;
+        assert!(told.status == 422 && told.text.contains(says), "{field}: {}", told.status);
+    }
+    let unknown = [("reorder_at", "2"), ("lead_days", "")];
+    let before = visitor.get(&item).await.text;
+    assert_eq!(visitor.send(&item, &ordering, &unknown).await.status, 303);
+    // The other glue is past its day, but it could be had: its time counts as long as it is said.
+    assert!(!row(&visitor.get("/plan/materials").await.text, "Glue, mixed").contains("nobody said how long"));
+    let other = stores[..stores.find(">Resorcinol glue<").unwrap()].rsplit("href=\"").next().unwrap();
+    let other: String = other.chars().take_while(|c| *c != '"').collect();
+    assert_eq!(visitor.send(&other, &format!("{other}/ordering"), &unknown).await.status, 303);
+    assert!(row(&visitor.get("/plan/materials").await.text, "Glue, mixed").contains("nobody said how long"));
+    // The second to change it sees both.
+    let stale = visitor
+        .post(&ordering, &with_keys(&keys(&before, &ordering), &[("reorder_at", "7"), ("lead_days", "3")]))
+        .await;
+    assert_eq!(stale.status, 409);
+    assert!(stale.text.contains("Somebody else changed it meanwhile") && stale.text.contains(">7<"), "{}", stale.text);
+}

@@ -9,4 +9,5 @@ pub mod quote;
 pub mod rest;
 pub mod schedule;
 pub mod sequence;
+pub mod supply;
 pub mod tasks;

@@ -4,7 +4,6 @@ use askama::Template;
 use mend_keel_core::caution::Caution;
 use mend_keel_core::geometry::{Point, extent, signed_area};
 use mend_keel_core::grid::member::MemberKind;
-use mend_keel_core::repair::decide::Timber;
 use mend_keel_core::repair::gluing::{self, Adhesive};
 use mend_keel_core::repair::graving::{self, check as rules};
 use mend_keel_core::repair::scarf_run::{self, Job};
@@ -408,18 +407,7 @@ fn scarf_of(file: &BoatFile, laid: &Laid<'_>, units: Units) -> std::result::Resu
 
 fn glue(laid: &Laid<'_>, asked: &Asked<'_>, units: Units, faults: &mut Faults) -> Option<Glue> {
     let piece = &laid.piece;
-    let area = match &piece.geometry {
-        Geometry::Patch { outline, depth, through, .. } => graving::joint_area(outline, *depth, *through),
-        Geometry::Stretch { scarf, width, new_fore, new_aft, .. } => {
-            let ends = f64::from(u8::from(*new_fore) + u8::from(*new_aft));
-            ends * gluing::scarf_face(*width, *scarf, piece.thickness)
-        }
-        Geometry::Timber { from, to, width, thickness, scarf, plies, sheet, .. } => {
-            let (from, to, width, thickness, scarf) = (*from, *to, *width, *thickness, *scarf);
-            let wood = Timber { from, to, width, thickness, scarf, sheet: *sheet, plies: *plies };
-            wood.joints(laid.member_length).area()
-        }
-    };
+    let area = shape::joint_area(piece, laid.member_length);
     if area <= 0.0 {
         return None;
     }

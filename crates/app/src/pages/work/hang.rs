@@ -222,16 +222,14 @@ pub async fn tick(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, step: &str, m
     let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
     let (adhesive, temperature) = (posted.form.get("adhesive").to_owned(), posted.form.get("temperature").to_owned());
     let asked = Asked { adhesive: Some(&adhesive), temperature: Some(&temperature) };
-    let laid = laid(&desk, &file, piece, &asked, &mut Faults::default()).await?;
+    let laid = laid(&desk, &file, piece, &asked, &mut faults).await?;
     let Some(of) = laid.step(step) else { return Err(AppError::NotFound("step of this card")) };
-    let location = format!(
-        "/boats/{id}/pieces/{piece}/card{}",
-        if temperature.is_empty() {
-            String::new()
-        } else {
-            format!("?adhesive={}&temperature={temperature}", asked.adhesive().code())
-        }
-    );
+    // Reckoned with what was read so far.
+    let with = match laid.hanging.glue.and_then(|glue| glue.temperature) {
+        Some(read) => format!("?adhesive={}&temperature={read}", asked.adhesive().code()),
+        None => String::new(),
+    };
+    let location = format!("/boats/{id}/pieces/{piece}/card{with}");
     if posted.form.get("undo") == "1" {
         let mut work = desk.store.begin(posted.act()).await?;
         work.untick_hung(&laid.piece, of.code, &of.text).await?;
