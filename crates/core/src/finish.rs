@@ -1,5 +1,6 @@
 //! Finish: coats in order, how much of each, and the earliest hour of each from recoat times.
 
+pub mod area;
 pub mod coats;
 pub mod lay;
 pub mod sun;

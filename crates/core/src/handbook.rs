@@ -12,7 +12,7 @@ use crate::repair::{gluing, graving, scarf};
 use crate::shape::{fair, pattern as shape_pattern};
 use crate::survey::sample;
 use crate::timber::{board, decay, moisture};
-use crate::work::{hanging, order, quote};
+use crate::work::{drawn, hanging, order, quote};
 use crate::{fastening, finish, metals, seam};
 
 /// A value the handbook states, in the unit it is stated in.
@@ -56,6 +56,8 @@ pub const VALUES: &[Value] = &[
     value("board.end_trim", "mm", |_| board::END_TRIM),
     value("board.planing", "mm", |_| board::PLANING_PER_FACE),
     value("bolt.bedding", "mm", |_| fastening::through::BEDDING),
+    value("drawn.hands", "mm", |_| drawn::HANDS),
+    value("drawn.people", "", |_| f64::from(drawn::MOST_PEOPLE)),
     value("hang.at_end", "", |_| f64::from(hanging::AT_END)),
     value("hang.screws", "mm", |_| hanging::SCREWS),
     value("hang.stands_off", "mm", |_| hanging::STANDS_OFF),

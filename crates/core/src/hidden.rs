@@ -6,6 +6,7 @@
 pub mod exercise;
 pub mod look;
 pub mod score;
+pub mod surveyor;
 
 use serde::{Deserialize, Serialize};
 

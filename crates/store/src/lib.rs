@@ -28,6 +28,7 @@ pub mod hulls;
 pub mod hung;
 pub mod jobs;
 pub mod members;
+pub mod openings;
 pub mod owners;
 pub mod planned;
 pub mod plans;

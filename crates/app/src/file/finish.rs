@@ -1,12 +1,16 @@
 //! Coats: the recipes there are, which coat may go on, and how a recipe becomes coats.
 
 use jiff::{SignedDuration, Timestamp};
-use mend_keel_core::finish::{self, Recipe, Step};
+use mend_keel_core::finish::{self, Recipe, Step, area};
+use mend_keel_core::grid::member::{MemberKind, Surface};
 use mend_keel_core::grid::{Address, Side, Waterline};
-use mend_keel_store::boats::Boat;
+use mend_keel_store::members::MemberRow;
 use mend_keel_store::plans::{Coat, Drying, NewCoat, Plan};
 use mend_keel_store::recipes::{self, Own};
 use mend_keel_store::{Store, StoreError};
+
+use super::boat::BoatFile;
+use super::make;
 
 /// Every recipe a plan may be made by: the shipped ones, and the yard's own.
 #[derive(Debug)]
@@ -93,43 +97,158 @@ pub fn coats_from(plan: &finish::Plan, start: Timestamp) -> Vec<NewCoat> {
     plan.coats.iter().map(coat).collect()
 }
 
-/// A stretch of her planking that is coated as one.
-#[derive(Debug, Clone, Copy)]
+/// What is coated as one, with its area.
+#[derive(Debug, Clone)]
 pub struct Stretch {
-    pub code: &'static str,
-    pub label: &'static str,
-    /// m², by her grid.
+    pub code: String,
+    pub label: String,
+    /// m².
     pub area: f64,
-    sides: &'static [Side],
+    /// How anybody knows: `by the grid`, `by likely sizes, measure it` …
+    pub known: &'static str,
+    cover: Cover,
+}
+
+/// Which of her planking it is.
+#[derive(Debug, Clone)]
+enum Cover {
+    /// None: a deck, a transom, a spar.
+    Other,
     /// Under water, above it, or both.
-    under: Option<bool>,
-    waterline: Waterline,
-    frames: u32,
+    Sides(&'static [Side], Option<bool>, Waterline, u32),
+    /// Strakes and frames, both ends in.
+    Range(Vec<Side>, [u32; 2], [u32; 2]),
 }
 
 impl Stretch {
     /// Whether a place of her planking lies in it.
     pub fn holds(&self, at: Address) -> bool {
-        let under = self.waterline.covers(at, self.frames);
-        self.sides.contains(&at.side) && self.under.is_none_or(|asked| asked == under)
+        match &self.cover {
+            Cover::Other => false,
+            Cover::Sides(sides, asked, waterline, frames) => {
+                let under = waterline.covers(at, *frames);
+                sides.contains(&at.side) && asked.is_none_or(|asked| asked == under)
+            }
+            Cover::Range(sides, strakes, frames) => {
+                let within = |n: u32, [from, to]: [u32; 2]| n >= from && n <= to;
+                sides.contains(&at.side) && within(at.strake, *strakes) && within(at.frame, *frames)
+            }
+        }
     }
 }
 
-/// What of her planking is coated as one, with its area by the grid.
-pub fn stretches(boat: &Boat) -> Vec<Stretch> {
-    let shell = &boat.shell;
-    let stretch = |code, label, sides: &'static [Side], under: Option<bool>| {
-        let (waterline, frames) = (boat.waterline(), shell.frame_count());
-        let mut made = Stretch { code, label, area: 0.0, sides, under, waterline, frames };
-        made.area = sides.iter().map(|side| shell.area(*side, |at| made.holds(at))).sum();
-        made
+const BY_GRID: &str = "by her grid";
+const BY_LIKELY: &str = "by likely sizes: measure it";
+const BY_MEASURE: &str = "by its measures";
+
+/// What of her is coated as one: her planking by the grid, her deck, transom, spars, hatches and coamings by their sizes.
+pub fn stretches(file: &BoatFile) -> Vec<Stretch> {
+    let (boat, shell) = (&file.boat, &file.boat.shell);
+    let planking = |code: &str, label: &str, sides: &'static [Side], under: Option<bool>| {
+        let cover = Cover::Sides(sides, under, boat.waterline(), shell.frame_count());
+        let made = Stretch { code: code.into(), label: label.into(), area: 0.0, known: BY_GRID, cover };
+        Stretch { area: sides.iter().map(|side| shell.area(*side, |at| made.holds(at))).sum(), ..made }
     };
-    let all = [
-        stretch("topsides_port", "Topsides, port", &[Side::Port], Some(false)),
-        stretch("topsides_starboard", "Topsides, starboard", &[Side::Starboard], Some(false)),
-        stretch("topsides", "Topsides, both sides", &Side::BOTH, Some(false)),
-        stretch("bottom", "Bottom, both sides", &Side::BOTH, Some(true)),
-        stretch("hull", "All planking outside", &Side::BOTH, None),
+    let mut all = vec![
+        planking("topsides_port", "Topsides, port", &[Side::Port], Some(false)),
+        planking("topsides_starboard", "Topsides, starboard", &[Side::Starboard], Some(false)),
+        planking("topsides", "Topsides, both sides", &Side::BOTH, Some(false)),
+        planking("bottom", "Bottom, both sides", &Side::BOTH, Some(true)),
+        planking("hull", "All planking outside", &Side::BOTH, None),
     ];
-    all.into_iter().filter(|s| s.area > 0.0).collect()
+    let other =
+        |code: String, label: String, area: f64, known| Stretch { code, label, area, known, cover: Cover::Other };
+    if file.members.iter().any(|m| m.kind.surface() == Surface::Deck) {
+        let (half, by_lines) = make::deck_outline(file);
+        let known = if by_lines { "by her table of offsets" } else { BY_LIKELY };
+        all.push(other("deck".into(), "Deck".into(), area::of_deck(&half), known));
+    }
+    let face = |m: &MemberRow| area::of_member(m.kind, m.length, m.width, m.thickness).ok().flatten();
+    let transom: Vec<&MemberRow> = file.members.iter().filter(|m| m.kind == MemberKind::TransomPlank).collect();
+    let measured = |measured: bool| if measured { BY_MEASURE } else { BY_LIKELY };
+    let whole: f64 = transom.iter().filter_map(|m| face(m)).sum();
+    let all_measured = measured(transom.iter().all(|m| m.measured));
+    all.push(other("transom".into(), "Transom, outside".into(), whole, all_measured));
+    for m in
+        file.members.iter().filter(|m| matches!(m.kind, MemberKind::Spar | MemberKind::Hatch | MemberKind::Coaming))
+    {
+        all.extend(face(m).map(|area| other(format!("m{}", m.id), m.name.clone(), area, measured(m.measured))));
+    }
+    all.retain(|s| s.area > 0.0);
+    all
+}
+
+/// The stretch a plan was made for, by its code.
+pub fn stretch(file: &BoatFile, code: &str) -> Option<Stretch> {
+    range(file, code).or_else(|| stretches(file).into_iter().find(|s| s.code == code))
+}
+
+/// Planking between two corners, on one side or on both.
+pub fn between(file: &BoatFile, corners: [Address; 2], both: bool) -> Stretch {
+    let shell = &file.boat.shell;
+    let [a, b] = corners;
+    let (strakes, frames) =
+        ([a.strake.min(b.strake), a.strake.max(b.strake)], [a.frame.min(b.frame), a.frame.max(b.frame)]);
+    let sides = if both || a.side != b.side { Side::BOTH.to_vec() } else { vec![a.side] };
+    let letters: String = sides.iter().map(|side| side.letter()).collect();
+    let on = match sides[..] {
+        [Side::Port] => ", port",
+        [Side::Starboard] => ", starboard",
+        _ => ", both sides",
+    };
+    let made = Stretch {
+        code: format!("range:{letters}:{}-{}:{}-{}", strakes[0], strakes[1], frames[0], frames[1]),
+        label: format!("Strakes {} to {}, frames {} to {}{on}", strakes[0], strakes[1], frames[0], frames[1]),
+        area: 0.0,
+        known: BY_GRID,
+        cover: Cover::Range(sides.clone(), strakes, frames),
+    };
+    Stretch { area: sides.iter().map(|side| shell.area(*side, |at| made.holds(at))).sum(), ..made }
+}
+
+fn range(file: &BoatFile, code: &str) -> Option<Stretch> {
+    let mut parts = code.strip_prefix("range:")?.split(':');
+    let sides: Vec<Side> =
+        parts.next()?.chars().filter_map(|c| Side::BOTH.into_iter().find(|s| s.letter() == c)).collect();
+    let mut pair = || -> Option<[u32; 2]> {
+        let (from, to) = parts.next()?.split_once('-')?;
+        Some([from.parse().ok()?, to.parse().ok()?])
+    };
+    let (strakes, frames) = (pair()?, pair()?);
+    let at = |i: usize| Some(Address { side: *sides.first()?, strake: strakes[i], frame: frames[i] });
+    Some(between(file, [at(0)?, at(1)?], sides.len() > 1))
+}
+
+#[cfg(test)]
+mod tests {
+    use mend_keel_core::grid::{Construction, Shell};
+    use mend_keel_core::hull::{self, Principal};
+
+    use super::*;
+
+    fn shell() -> Shell {
+        let principal = Principal {
+            construction: Construction::CarvelCaulked,
+            length: 7_200.0,
+            beam: 2_300.0,
+            depth: 1_250.0,
+            frames: 26,
+            strakes: 11,
+            plank_thickness: 22.0,
+        };
+        hull::generate(&principal, 3).unwrap().shell
+    }
+
+    #[test]
+    fn stretches_of_a_side_that_share_nothing_and_leave_nothing_are_the_side() {
+        let shell = shell();
+        let of = |strakes: [u32; 2], frames: [u32; 2]| {
+            let cover = Cover::Range(vec![Side::Port], strakes, frames);
+            let made = Stretch { code: String::new(), label: String::new(), area: 0.0, known: BY_GRID, cover };
+            shell.area(Side::Port, |at| made.holds(at))
+        };
+        let parts = of([1, 4], [1, 26]) + of([5, 11], [1, 9]) + of([5, 11], [10, 26]);
+        assert!((parts - shell.area(Side::Port, |_| true)).abs() < 1e-9);
+        assert_eq!(of([12, 14], [1, 26]), 0.0);
+    }
 }

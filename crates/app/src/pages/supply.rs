@@ -58,7 +58,11 @@ fn day(today: Date, ahead: i32) -> String {
 }
 
 fn when(today: Date, ahead: Option<i32>) -> String {
-    ahead.map_or("no day yet".to_owned(), |ahead| day(today, ahead))
+    match ahead {
+        None => "no day yet".to_owned(),
+        Some(ahead) if ahead <= 0 => "now".to_owned(),
+        Some(ahead) => day(today, ahead),
+    }
 }
 
 /// So much of a thing, in its unit.

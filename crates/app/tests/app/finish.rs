@@ -32,6 +32,56 @@ async fn plan(visitor: &Visitor, what: &str, area: &str) {
     assert_eq!(visitor.send("/boats/1/finish", "/boats/1/finish", &fields).await.status, 303);
 }
 
+/// What a plan says it is for: its heading, and the area after it.
+async fn planned(visitor: &Visitor, fields: &[(&str, &str)]) -> (String, f64) {
+    let usual =
+        [("recipe", "paint_topsides"), ("temperature", "18"), ("humidity", "60"), ("place", "outside"), ("start", "")];
+    let all: Vec<(&str, &str)> = usual.iter().chain(fields).copied().collect();
+    let kept = visitor.send("/boats/1/finish", "/boats/1/finish", &all).await;
+    assert_eq!(kept.status, 303, "{fields:?}: {}", kept.text);
+    let page = visitor.get("/boats/1/finish").await.text;
+    let last = page.split("<h2>").find(|s| s.contains(" m² at ")).expect("a plan").to_owned();
+    let name = last.split("</h2>").next().unwrap().to_owned();
+    let area = last.split(" m² at ").next().unwrap().rsplit(' ').next().unwrap().parse().unwrap();
+    (name, area)
+}
+
+#[tokio::test]
+async fn what_is_coated_is_picked_from_the_boat_and_its_area_reckoned() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    // Two parts of a stretch are the stretch, whichever corner is named first.
+    let corners = |a: &'static str, b: &'static str| [("corner", a), ("other_corner", b)];
+    let (name, whole) = planned(&visitor, &corners("P5 F3", "P8 F20")).await;
+    assert_eq!(name, "Strakes 5 to 8, frames 3 to 20, port");
+    let (_, turned) = planned(&visitor, &corners("P8 F20", "P5 F3")).await;
+    let (_, low) = planned(&visitor, &corners("P5 F3", "P6 F20")).await;
+    let (_, high) = planned(&visitor, &corners("P7 F3", "P8 F20")).await;
+    assert!(whole > 0.5 && (whole - turned).abs() < 1e-9 && (whole - low - high).abs() < 0.011, "{whole} {low} {high}");
+    let (both, sides) = planned(&visitor, &[&corners("P5 F3", "P8 F20")[..], &[("both", "1")]].concat()).await;
+    assert!(both.ends_with("both sides") && (sides - 2.0 * whole).abs() < 0.1, "{both}: {sides}");
+    let (faces, twice) = planned(&visitor, &[&corners("P5 F3", "P8 F20")[..], &[("faces", "1")]].concat()).await;
+    assert!(faces.ends_with("both faces") && (twice - 2.0 * whole).abs() < 0.011);
+    // Her deck, her transom and her mast, each said to be by likely sizes where nobody measured.
+    let page = visitor.get("/boats/1/finish").await.text;
+    assert!(page.contains("by likely sizes: measure it"), "what nobody measured says so");
+    let (deck, m2) = planned(&visitor, &[("of", "deck")]).await;
+    assert!(deck == "Deck" && m2 > 5.0 && m2 < 30.0, "{deck}: {m2}");
+    // A corner alone, a place that is none, a stretch that is none.
+    for (fields, field) in [
+        (vec![("corner", "P5 F3")], "other_corner"),
+        (vec![("other_corner", "P5 F3")], "corner"),
+        (vec![("corner", "P99 F3"), ("other_corner", "P5 F3")], "corner"),
+        (vec![("corner", "keel"), ("other_corner", "P5 F3")], "corner"),
+        (vec![("of", "the moon")], "of"),
+    ] {
+        let all = [vec![("recipe", "paint_topsides"), ("temperature", "18"), ("humidity", "60")], fields].concat();
+        let told = visitor.send("/boats/1/finish", "/boats/1/finish", &all).await;
+        assert!(told.status == 422 && told.text.contains(&format!("class=\"fault\" id=\"d-{field}\"")), "{field}");
+    }
+}
+
 #[tokio::test]
 async fn coats_are_placed_by_a_forecast_out_of_a_file_and_their_times_kept() {
     let server = Server::demo();

@@ -298,3 +298,49 @@ async fn two_phones_tick_and_clock_one_job_without_signal() {
         b.close().await;
     }
 }
+
+#[tokio::test]
+async fn an_opening_says_what_it_is_to_show_and_a_thing_to_be_drawn_whether_there_is_room() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let at = "/boats/1/openings";
+    for (fields, field) in [
+        (vec![], "what"),
+        (vec![("what", "The ceiling")], "shows"),
+        (vec![("what", "The rudder"), ("thing", "rudder")], "length"),
+        (vec![("what", "The rudder"), ("thing", "rudder"), ("length", "0")], "length"),
+        (vec![("what", "The rudder"), ("thing", "rudder"), ("length", "900"), ("room", "far")], "room"),
+    ] {
+        let told = visitor.send(at, at, &fields).await;
+        assert!(told.status == 422 && told.text.contains(&format!("id=\"d-{field}\"")), "{field}");
+    }
+    let look = [("what", "The ceiling by frame 12"), ("shows", "the heels <11 to 13>"), ("decides", "splice or renew")];
+    assert_eq!(visitor.send(at, at, &look).await.status, 303);
+    let rudder = [("what", "Rudder off"), ("thing", "rudder"), ("length", "900 mm"), ("room", ""), ("weight", "")];
+    assert_eq!(visitor.send(at, at, &rudder).await.status, 303);
+    let page = visitor.get(at).await.text;
+    assert!(page.contains("the heels &#60;11 to 13&#62;") && page.contains("nobody measured the room below: 1050 mm"));
+    assert!(page.contains("its weight is not known"));
+    // Opened: what was seen stays, and a second word is added to it.
+    let start = page.find("/boats/1/openings/").unwrap();
+    let seen: String = page[start..].chars().take_while(|c| *c != '"').collect();
+    assert_eq!(visitor.send(at, &seen, &[("seen", "")]).await.status, 422);
+    for word in ["soft at the heel of 12", "and of 13"] {
+        assert_eq!(visitor.send(at, &seen, &[("seen", word)]).await.status, 303);
+    }
+    let page = visitor.get(at).await.text;
+    assert!(page.contains("soft at the heel of 12; ") && page.contains("and of 13"));
+    let away =
+        page[page.find("<h2>To be opened").unwrap()..].split("action=\"").find(|s| s.contains("/withdraw\"")).unwrap();
+    let away = away.split('"').next().unwrap().to_owned();
+    let form = keys(&page, &away);
+    for _ in 0..2 {
+        assert_eq!(visitor.post(&away, &form).await.status, 303, "twice is once");
+    }
+    let page = visitor.get(at).await.text;
+    assert!(!page.contains("Rudder off") && page.contains("Nothing is to be opened"));
+    let story = visitor.get("/boats/1/story").await.text;
+    assert!(
+        story.contains("Opened: The ceiling by frame 12. soft at the heel") && story.contains("after all: Rudder off")
+    );
+}

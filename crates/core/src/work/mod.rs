@@ -1,5 +1,6 @@
 //! Work: the tasks a decision unfolds into, in structural order, and how long they take.
 
+pub mod drawn;
 pub mod estimate;
 pub mod hanging;
 pub mod holds;

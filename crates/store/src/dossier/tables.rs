@@ -182,6 +182,7 @@ pub(super) const TABLES: &[Table] = &[
     table("seam_ways", &[]),
     table("seam", &[]),
     of("seam_step", "seam_id IN (SELECT id FROM seam WHERE boat_id = ?1)", &[("seam_id", Holds::Of("seam"))]),
+    table("opening", &[]),
     table("launch", &[]),
     table("launch_ready", &[]),
     table("launch_log", &[]),

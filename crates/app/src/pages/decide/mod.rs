@@ -1,5 +1,6 @@
-//! Decide: a part by itself, several planks together, and the order in which things come out.
+//! Decide: a part by itself, several planks together, the openings made to look, and the order in which things come out.
 
+pub mod openings;
 pub mod options;
 pub mod order;
 pub mod together;

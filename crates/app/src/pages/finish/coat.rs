@@ -14,7 +14,7 @@ use mend_keel_store::{StoreError, seams, shed};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::finish::{drying, steps_of, stretches};
+use crate::file::finish::{drying, steps_of, stretch};
 use crate::view;
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
@@ -104,9 +104,7 @@ async fn until_launch(desk: &Desk<'_>, boat: i64, now: Timestamp) -> std::result
 
 /// Coatings that lift or crack, found on what is coated and still open: nobody knows what is below.
 fn cracks(file: &BoatFile, plan: &Plan) -> u32 {
-    let Some(of) = stretches(&file.boat).into_iter().find(|s| plan.asked["of"].as_str() == Some(s.code)) else {
-        return 0;
-    };
+    let Some(of) = plan.asked["of"].as_str().and_then(|code| stretch(file, code)) else { return 0 };
     let on = |f: &&Finding| f.kind == FindingKind::Stain && f.place.shell().is_some_and(|at| of.holds(at));
     u32::try_from(file.findings.iter().filter(on).count()).unwrap_or(u32::MAX)
 }

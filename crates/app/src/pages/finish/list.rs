@@ -10,13 +10,14 @@ use serde_json::json;
 
 use super::coat::SEEN;
 use crate::file::boat::BoatFile;
-use crate::file::finish::{Recipes, coats_from, recipe_of, state, steps_of, stretches};
+use crate::file::finish::{Recipes, Stretch, between, coats_from, recipe_of, state, steps_of, stretch, stretches};
+use crate::file::place::typed_place;
 use crate::view;
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
-use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
+use crate::web::form::{Faults, NAME_LIMIT, NOTE_LIMIT, Posted, Reader, Typed};
 
 #[derive(Template)]
 #[template(path = "finish/list.html")]
@@ -120,9 +121,9 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         boat_id: file.boat.id,
         plans: shown,
         recipes: Recipes::load(desk.store).await?.names(),
-        stretches: stretches(&file.boat)
+        stretches: stretches(file)
             .into_iter()
-            .map(|s| (s.code.to_owned(), format!("{}, {:.1} m² by the grid", s.label, s.area)))
+            .map(|s| (s.code, format!("{}, {:.1} m² {}", s.label, s.area, s.known)))
             .collect(),
         places: PLACES.iter().map(|(code, label)| ((*code).to_owned(), (*label).to_owned())).collect(),
         typed,
@@ -164,11 +165,24 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
 pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
-    let all = stretches(&file.boat);
-    let stretch = read.optional_choice("of", |code| all.iter().find(|s| s.code == code).copied());
+    let picked = picked(&file, &mut read);
+    let stretch = match picked {
+        Some(_) => picked,
+        None => {
+            let code = read.text("of", NAME_LIMIT);
+            let found = stretch(&file, &code);
+            if found.is_none() && !code.is_empty() {
+                read.faults.add(InputError::new("of", "is not one of the choices"));
+            }
+            found
+        }
+    };
+    let faces = if read.is_on("faces") { 2.0 } else { 1.0 };
     // What is typed counts before the grid.
     let what = match &stretch {
-        Some(stretch) if posted.form.get("what").trim().is_empty() => stretch.label.to_owned(),
+        Some(stretch) if posted.form.get("what").trim().is_empty() => {
+            format!("{}{}", stretch.label, if faces > 1.0 { ", both faces" } else { "" })
+        }
         _ => read.name("what"),
     };
     let recipes = Recipes::load(desk.store).await?;
@@ -180,7 +194,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let place =
         read.optional_choice("place", |code| PLACES.iter().find(|(c, _)| *c == code)).map_or("outside", |p| p.0);
     let area = match &stretch {
-        Some(stretch) if posted.form.get("area").trim().is_empty() => (stretch.area * 100.0).round() / 100.0,
+        Some(stretch) if posted.form.get("area").trim().is_empty() => (faces * stretch.area * 100.0).round() / 100.0,
         _ => read.number("area", 0.01, 10_000.0),
     };
     let temperature = read.number("temperature", 5.0, 35.0);
@@ -205,7 +219,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
         piece_id: None,
         kind: "finish",
         summary: format!("Finish planned: {} on {what}, {area} m²", recipe_name.to_lowercase()),
-        asked: json!({ "what": what, "recipe": code, "recipe_name": recipe_name, "steps": steps, "of": stretch.map(|s| s.code), "area": area, "place": place, "temperature": temperature, "humidity": humidity, "start": start.to_string() }),
+        asked: json!({ "what": what, "recipe": code, "recipe_name": recipe_name, "steps": steps, "of": stretch.map(|s| s.code), "faces": faces, "area": area, "place": place, "temperature": temperature, "humidity": humidity, "start": start.to_string() }),
         answer: json!({ "litres": plan.litres, "coats": coats.len(), "reasons": plan.reasons }),
     };
     let mut work = desk.store.begin(posted.act()).await?;
@@ -214,6 +228,34 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     let location = format!("/boats/{id}/finish");
     work.commit(&location).await?;
     Ok(Answer::Go(location))
+}
+
+/// Planking between two corners, where somebody said both.
+fn picked(file: &BoatFile, read: &mut Reader<'_>) -> Option<Stretch> {
+    let corner = |read: &mut Reader<'_>, field: &str| {
+        let text = read.text(field, NAME_LIMIT);
+        if text.is_empty() {
+            return None;
+        }
+        let found = typed_place(file, &text).and_then(|place| {
+            let at = place.shell().ok_or_else(|| InputError::new(field, "write a place of her planking, as P5 F12"))?;
+            file.boat.shell.place(at)
+        });
+        found.map_err(|e| read.faults.add_under(field, e)).ok()
+    };
+    let corners = (corner(read, "corner"), corner(read, "other_corner"));
+    match corners {
+        (Some(a), Some(b)) => Some(between(file, [a, b], read.is_on("both"))),
+        (Some(_), None) if !read.faults.has("other_corner") => {
+            read.faults.add(InputError::new("other_corner", "say the other corner too"));
+            None
+        }
+        (None, Some(_)) if !read.faults.has("corner") => {
+            read.faults.add(InputError::new("corner", "say the other corner too"));
+            None
+        }
+        _ => None,
+    }
 }
 
 /// A date and time as a browser's field writes it (`2026-11-24T08:00`), local; empty means now.

@@ -141,7 +141,7 @@ const GROUPS: [(&str, &str, &[&str]); 7] = [
             "survey",
         ],
     ),
-    ("decide", "Decided", &["decision", "order"]),
+    ("decide", "Decided", &["decision", "order", "opening"]),
     ("wood", "Shape and timber", &["shape", "piece", "board", "cut", "reserved", "received", "moisture"]),
     (
         "fasten",
