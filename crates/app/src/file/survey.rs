@@ -10,7 +10,7 @@ use mend_keel_core::grid::{Address, Place, Side};
 use mend_keel_core::repair::butts::Violation;
 use mend_keel_core::seam::line::SeamAt;
 use mend_keel_core::survey::compare::{Entry, Outcome};
-use mend_keel_core::survey::coverage::{Cell, Coverage};
+use mend_keel_core::survey::coverage::{Cell, Coverage, advised};
 use mend_keel_core::survey::field::{self, Spot};
 use mend_keel_core::survey::original::Wood;
 use mend_keel_core::survey::past::PastKind;
@@ -420,6 +420,26 @@ fn entry(file: &BoatFile, f: &Finding) -> Entry {
 
 /// Members named among those nobody looked at, for one surface.
 const NAMED: usize = 40;
+
+/// Bays of her planking that are looked at next: beside what was found soft, then in the order that is advised.
+pub fn look_next(survey: &SurveyFile, count: usize) -> Vec<Address> {
+    let file = &survey.file;
+    let shell = &file.boat.shell;
+    let bays = shell.frame_count().saturating_sub(1);
+    let seen = survey.looked_at();
+    let is_new = |at: &Address| {
+        let place = Place::Shell(*at);
+        file.part_at(&place).is_ok_and(|part| !seen.contains(&(part.member_id(), cell_of(&place))))
+    };
+    let soft = file.findings.iter().filter(|f| f.is_open() && f.kind.is_decay()).filter_map(|f| f.place.shell());
+    let beside = soft.flat_map(|at| {
+        let next = [at.frame.checked_sub(1), at.frame.checked_add(1)];
+        next.into_iter().flatten().filter(move |f| (1..=bays).contains(f)).map(move |frame| Address { frame, ..at })
+    });
+    let mut told = HashSet::new();
+    let all = beside.chain(advised(shell.strake_count(), bays));
+    all.filter(|at| is_new(at) && told.insert(*at)).take(count).collect()
+}
 
 /// Parts nobody looked at anywhere, by surface.
 pub fn untouched(survey: &SurveyFile, coverage: &[(Surface, Coverage)]) -> Vec<(String, Vec<String>)> {

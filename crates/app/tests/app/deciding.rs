@@ -202,9 +202,9 @@ async fn a_task_waits_for_its_turn_unless_somebody_says_why_and_the_story_tells_
         let end = job[at..].find("<li class=\"task").map_or(job.len(), |next| at + next);
         &job[start..end]
     };
-    let cut = task("<b>Cut out to the lines");
+    let cut = task(">Cut out to the lines</a></b>");
     assert!(cut.contains("Waits for its turn: first: Shore and batten"), "{cut}");
-    assert!(!task("<b>Shore and batten").contains("Waits for its turn"));
+    assert!(!task(">Shore and batten").contains("Waits for its turn"));
     let action = |item: &str| {
         let at = item.find("/done\"").unwrap();
         item[item[..at].rfind('"').unwrap() + 1..at + 5].to_owned()
@@ -223,6 +223,6 @@ async fn a_task_waits_for_its_turn_unless_somebody_says_why_and_the_story_tells_
     assert!(story.contains("Against the order, done: Cut out to the lines, because she hangs in the slings"));
 
     // What is its turn needs no reason.
-    let shore = action(task("<b>Shore and batten"));
+    let shore = action(task(">Shore and batten"));
     assert_eq!(visitor.send("/boats/1/work", &shore, &[]).await.status, 303);
 }

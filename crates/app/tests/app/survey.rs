@@ -578,3 +578,42 @@ async fn going_back_to_a_form_finds_what_was_typed_and_rot_along_a_plank_is_draw
     b.comes_true("document.querySelector('[name=note]').value === ''").await;
     b.close().await;
 }
+
+/// The places a survey is told to look at next, as its crew call them.
+async fn look_next(visitor: &Visitor) -> Vec<String> {
+    let page = visitor.get("/boats/1/survey/coverage").await.text;
+    let told = page.split("Look next:").nth(1).expect("the advice").split("</p>").next().unwrap();
+    told.split("</a>").filter_map(|a| a.rsplit('>').next().map(str::to_owned)).filter(|a| !a.is_empty()).collect()
+}
+
+#[tokio::test]
+async fn where_to_look_next_begins_beside_what_is_soft_and_leaves_out_what_was_seen() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let before = look_next(&visitor).await;
+    assert!(before.len() >= 8, "{before:?}");
+    // Looked over, the first one is told no more, and the others move up.
+    let looked = [("method", "look"), ("from", before[0].as_str()), ("to", before[0].as_str()), ("typed", "1")];
+    let over = visitor.send("/boats/1/survey/coverage", "/boats/1/looked", &looked).await;
+    assert_eq!(over.status, 303, "{}", over.text);
+    let after = look_next(&visitor).await;
+    assert_eq!(after[..7], before[1..8]);
+    // A soft place found where nobody looked: its neighbours come first.
+    let path = "/boats/1/findings/new?at=S9%20F20";
+    let rot = [
+        ("kind", "rot"),
+        ("method", "look"),
+        ("grade", "mend"),
+        ("certainty", "confirmed"),
+        ("cause", "fresh_water"),
+        ("depth", "6"),
+        ("shape", "30, 40\n120, 40\n120, 90"),
+    ];
+    assert_eq!(visitor.send(path, path, &rot).await.status, 303);
+    let beside = look_next(&visitor).await;
+    for neighbour in ["S9 F19", "S9 F21"] {
+        assert!(!after.iter().any(|p| p == neighbour) && beside.iter().any(|p| p == neighbour), "{beside:?}");
+    }
+    assert!(!beside.iter().any(|p| p == "S9 F20"), "where it was found somebody looked");
+}

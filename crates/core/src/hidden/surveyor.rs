@@ -8,7 +8,8 @@ use super::score::{Claim, Decided, Drawn, Looked, Treated, Work, is_bad};
 use super::{Truth, grade};
 use crate::chance::Chance;
 use crate::choice::choices;
-use crate::grid::{Address, Side};
+use crate::grid::Address;
+use crate::survey::coverage::advised;
 use crate::survey::reading::{Filler, Ring};
 use crate::survey::{Cause, Grade};
 
@@ -24,28 +25,6 @@ choices! {
 const WET: f64 = 22.0;
 /// Share of the time kept for drawing fastenings.
 const DRAWING: f64 = 0.2;
-
-/// Where to look, in the order that is advised: where fresh water comes in and where water stands, strake by strake every second bay, the
-/// ends before the middle; then what lies between, nearest to where something was found.
-pub fn advised(strakes: u32, bays: u32) -> Vec<Address> {
-    let rank = |at: &Address| {
-        let strake = match at.strake {
-            s if s == strakes => 0,
-            1 => 1,
-            _ => 2,
-        };
-        let ends = at.frame.min(bays + 1 - at.frame);
-        ((at.frame + at.strake) % 2, strake, ends, at.strake, at.side, at.frame)
-    };
-    let mut all: Vec<Address> = Side::BOTH
-        .into_iter()
-        .flat_map(|side| {
-            (1..=strakes).flat_map(move |strake| (1..=bays).map(move |frame| Address { side, strake, frame }))
-        })
-        .collect();
-    all.sort_by_key(rank);
-    all
-}
 
 /// What he knows so far.
 struct Surveyor<'t> {
@@ -215,23 +194,6 @@ mod tests {
 
     fn worked(truth: &Truth, way: Way, minutes: f64) -> Score {
         score(truth, &survey(truth, way, minutes, 7)).unwrap()
-    }
-
-    #[test]
-    fn every_bay_is_advised_once_and_the_sheer_and_the_garboard_first() {
-        let all = advised(8, 17);
-        assert_eq!(all.len(), 2 * 8 * 17);
-        assert_eq!(all.iter().collect::<BTreeSet<_>>().len(), all.len());
-        let half = all.len() / 2;
-        let first: Vec<u32> = all[..2 * 17].iter().map(|a| a.strake).collect();
-        assert!(first.iter().all(|s| *s == 8 || *s == 1), "{first:?}");
-        // Half way through every second bay of her was looked at.
-        let looked: BTreeSet<Address> = all[..half].iter().copied().collect();
-        let beside = |a: &Address| {
-            looked.contains(&Address { frame: a.frame + 1, ..*a })
-                || looked.contains(&Address { frame: a.frame.max(2) - 1, ..*a })
-        };
-        assert!(all[half..].iter().all(beside));
     }
 
     #[test]

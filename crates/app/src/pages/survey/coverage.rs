@@ -10,8 +10,7 @@ use rocket::{get, post};
 use super::links::place_link;
 use crate::file::boat::{BoatFile, Part};
 use crate::file::place::typed_place;
-use crate::file::survey::untouched;
-use crate::file::survey::{SurveyFile, cell_of};
+use crate::file::survey::{SurveyFile, cell_of, look_next, untouched};
 use crate::pages::survey::{Tab, tabs};
 use crate::view::percent;
 use crate::web::auth::{BoatReader, Crew};
@@ -28,10 +27,15 @@ struct Show {
     methods: Vec<(&'static str, &'static str)>,
     surfaces: Vec<Row>,
     missed: Vec<(String, Vec<String>)>,
+    /// Where to look next: as an address in a link, and as this boat's crew call it.
+    next: Vec<(String, String)>,
     typed: Typed,
     faults: Faults,
     example_from: String,
 }
+
+/// Places told as the next ones.
+const NEXT: usize = 8;
 
 struct Row {
     code: &'static str,
@@ -70,6 +74,10 @@ fn show(desk: &Desk<'_>, survey: &SurveyFile, typed: Typed, faults: Faults) -> S
         methods: Method::ALL.iter().map(|m| (m.code(), m.label())).collect(),
         surfaces,
         missed,
+        next: look_next(survey, NEXT)
+            .into_iter()
+            .map(|at| (at.to_string().replace(' ', "+"), file.boat.shown(at)))
+            .collect(),
         typed,
         faults,
         example_from: at(3),
