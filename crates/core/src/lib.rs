@@ -55,6 +55,7 @@ pub mod spar;
 pub mod survey;
 pub mod timber;
 pub mod units;
+pub mod when;
 pub mod work;
 
 mod choice;

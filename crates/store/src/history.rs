@@ -161,18 +161,39 @@ pub struct Only<'a> {
     pub without_hours: bool,
 }
 
-/// A boat's story, newest first: the entries up to one, all of them where none is given.
+/// When an entry's matter happened: as it was told, as a device said that kept it for a signal, or when it was entered. An index stands
+/// on these very words.
+macro_rules! happened {
+    () => {
+        "coalesce(body ->> '$.on', body ->> '$.done_at', at)"
+    };
+}
+/// Where an entry stands among the others, by its number; where there is none of that number, as [`BEFORE`] or [`AFTER`] says.
+macro_rules! edge {
+    () => {
+        concat!("(coalesce((SELECT ", happened!(), " FROM event WHERE id = ?4), ?7), ?4)")
+    };
+}
+/// Before everything that can have happened, and after it.
+const BEFORE: &str = "";
+const AFTER: &str = "~";
+
+/// A boat's story, what happened last first: the entries up to one, all of them where none is given.
 pub async fn of_boat(store: &Store, boat: i64, upto: Option<i64>, only: Only<'_>) -> Result<Stretch> {
     let edge = upto.unwrap_or(i64::MAX);
-    let order = ["id <= ? ORDER BY id DESC", "id > ? ORDER BY id"];
-    stretch(store, "boat_id", boat, edge, order, only).await
+    let on = concat!("(", happened!(), ", id) <= ", edge!(), " ORDER BY ", happened!(), " DESC, id DESC");
+    let back = concat!("(", happened!(), ", id) > ", edge!(), " ORDER BY ", happened!(), ", id");
+    let none = if upto.is_none() { AFTER } else { BEFORE };
+    stretch(store, "boat_id", boat, (edge, none), [on, back], only).await
 }
 
-/// A plank's own life line, oldest first: the entries from one on, all of them where none is given.
+/// A plank's own life line, what happened first first: the entries from one on, all of them where none is given.
 pub async fn of_plank(store: &Store, plank: i64, from: Option<i64>, only: Only<'_>) -> Result<Stretch> {
     let edge = from.unwrap_or(0);
-    let order = ["id >= ? ORDER BY id", "id < ? ORDER BY id DESC"];
-    stretch(store, "member_id", plank, edge, order, only).await
+    let on = concat!("(", happened!(), ", id) >= ", edge!(), " ORDER BY ", happened!(), ", id");
+    let back = concat!("(", happened!(), ", id) < ", edge!(), " ORDER BY ", happened!(), " DESC, id DESC");
+    let none = if from.is_none() { BEFORE } else { AFTER };
+    stretch(store, "member_id", plank, (edge, none), [on, back], only).await
 }
 
 /// One page by key, and where its neighbours begin. `[on, back]` say which entries follow the edge and which lie before it.
@@ -180,14 +201,13 @@ async fn stretch(
     store: &Store,
     whose: &str,
     of: i64,
-    edge: i64,
+    (edge, none): (i64, &str),
     [on, back]: [&str; 2],
     only: Only<'_>,
 ) -> Result<Stretch> {
     let kinds = serde_json::to_string(only.kinds)?;
     let asked = "(?2 = '[]' OR kind IN (SELECT value FROM json_each(?2))) AND (?3 = '' OR by_name = ?3) AND (?6 = 0 OR kind <> 'hours')";
     let page = |columns: &str, order: &str| {
-        let order = order.replacen('?', "?4", 1);
         format!("SELECT {columns} FROM event WHERE {whose} = ?1 AND {asked} AND {order} LIMIT ?5")
     };
     let mut events: Vec<Event> = sqlx::query_as(sqlx::AssertSqlSafe(page(COLUMNS, on)))
@@ -197,6 +217,7 @@ async fn stretch(
         .bind(edge)
         .bind(STRETCH + 1)
         .bind(only.without_hours)
+        .bind(none)
         .fetch_all(store.pool())
         .await?;
     let further = events.get(STRETCH as usize).map(|event| event.id);
@@ -209,6 +230,7 @@ async fn stretch(
         .bind(first)
         .bind(STRETCH)
         .bind(only.without_hours)
+        .bind(none)
         .fetch_all(store.pool())
         .await?;
     Ok(Stretch { events, further, back: before.last().map(|(id,)| *id) })

@@ -46,6 +46,12 @@ pub async fn counts(store: &Store, boat: i64) -> Result<Vec<(i64, i64)>> {
     Ok(sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?)
 }
 
+/// The boats on whose cards a photo was taken.
+pub async fn boats_with_photo(store: &Store, hash: &str) -> Result<Vec<i64>> {
+    let sql = "SELECT DISTINCT boat_id FROM hung WHERE photo = ?";
+    Ok(sqlx::query_scalar(sql).bind(hash).fetch_all(store.pool()).await?)
+}
+
 impl Work {
     /// Ticks a step of a piece's card.
     pub async fn tick_hung(&mut self, piece: &Piece, tick: &Tick<'_>) -> Result<()> {

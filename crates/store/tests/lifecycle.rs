@@ -999,3 +999,48 @@ async fn a_species_of_a_yards_own_goes_with_the_boat_that_is_of_it() {
     assert!(carry(&hostile, "A third").await.is_err());
     assert_eq!(boats::list(&other).await.unwrap().len(), 2);
 }
+
+#[tokio::test]
+async fn a_long_story_is_paged_in_the_order_things_happened() {
+    let (_folder, store) = yard().await;
+    let hers = boat(&store).await;
+    let mut chance = Chance::seeded(7);
+    let mut work = store.begin(act()).await.unwrap();
+    for n in 0..650 {
+        // Every third has a day of its own, some the same; the rest stand where they were entered.
+        let body = match n % 3 {
+            0 => json!({ "on": format!("19{:02}-0{}", 30 + chance.below(40), 1 + chance.below(9)) }),
+            1 => json!({ "done_at": format!("2026-0{}-01T08:00:00Z", 1 + chance.below(9)) }),
+            _ => json!({}),
+        };
+        work.note(Some(hers), None, "told", &format!("entry {n}"), &body).await.unwrap();
+    }
+    work.commit("/").await.unwrap();
+    let key = |e: &history::Event| {
+        let body: serde_json::Value = serde_json::from_str(&e.body).unwrap();
+        let told = body["on"].as_str().or(body["done_at"].as_str()).unwrap_or(&e.at).to_owned();
+        (told, e.id)
+    };
+    let (mut all, mut upto, mut backs) = (Vec::new(), None, Vec::new());
+    loop {
+        let page = history::of_boat(&store, hers, upto, Only::default()).await.unwrap();
+        assert!(page.events.len() as i64 <= history::STRETCH);
+        backs.push((page.events[0].id, page.back));
+        all.extend(page.events);
+        upto = page.further;
+        if upto.is_none() {
+            break;
+        }
+    }
+    // A second way: everything sorted at once.
+    let mut sorted: Vec<_> = all.iter().map(key).collect();
+    assert!(all.len() >= 650 && sorted.windows(2).all(|w| w[0] > w[1]), "newest first, each once");
+    sorted.dedup();
+    assert_eq!(sorted.len(), all.len());
+    // Each page leads back to where the one before it began.
+    assert_eq!(backs[0].1, None);
+    for pair in backs.windows(2) {
+        assert_eq!(pair[1].1, Some(pair[0].0));
+    }
+    assert!(store.check().await.unwrap(), "the chain stands as it was entered");
+}

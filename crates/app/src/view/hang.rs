@@ -9,7 +9,7 @@ use super::{Units, svg};
 
 /// Width of the piece, of the whole, and room above it, in units of the drawing.
 const STRIP: (f64, f64) = (70.0, 130.0);
-const WIDTH: f64 = 380.0;
+const WIDTH: f64 = 450.0;
 const TOP: f64 = 34.0;
 /// Least distance of two lines of writing.
 const LINE: f64 = 26.0;
@@ -46,10 +46,10 @@ pub fn draw(clamps: &[Clamp], length: f64, what: What, units: Units) -> String {
         let _ = write!(
             out,
             "<text class=\"hang-edge\" x=\"{:.1}\" y=\"{:.1}\">lower</text><text class=\"hang-edge\" x=\"{:.1}\" y=\"{:.1}\">upper</text>",
-            left - 30.0,
-            TOP + 4.0,
-            right + 30.0,
-            TOP + 4.0
+            left - 34.0,
+            TOP + height + 22.0,
+            right + 34.0,
+            TOP + height + 22.0
         );
     }
     // Writing that would lie on other writing moves down, and a line leads to its place.
@@ -131,7 +131,7 @@ mod tests {
         assert_eq!(rows.len(), 40);
         rows.sort_by(f64::total_cmp);
         assert!(rows.windows(2).all(|p| p[1] - p[0] > LINE - 0.2), "{rows:?}");
-        let tall: f64 = svg.split("viewBox=\"0 0 380 ").nth(1).unwrap().split('"').next().unwrap().parse().unwrap();
+        let tall: f64 = svg.split("viewBox=\"0 0 450 ").nth(1).unwrap().split('"').next().unwrap().parse().unwrap();
         assert!(rows[0] > 0.0 && rows[39] < tall);
     }
 

@@ -131,7 +131,7 @@ async fn every_boat_goes_out_and_comes_back_byte_for_byte() {
         assert_eq!(page.status, 200, "{path}: {}", page.text);
     }
     assert!(reader.get("/boats/1/story?whole=1").await.text.contains("Every entry is chained"));
-    assert!(reader.get("/boats/1/story").await.text.contains("Something found: a coin"));
+    assert!(reader.get("/boats/1/story?of=told").await.text.contains("Something found: a coin"));
 }
 
 #[tokio::test]

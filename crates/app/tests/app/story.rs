@@ -17,9 +17,12 @@ async fn what_is_told_by_hand_says_when_it_happened_and_a_later_entry_puts_it_ri
     let visitor = Visitor::new(&server);
     visitor.get("/").await;
     let coin = [("kind", "find"), ("words", "a <coin> under the mast step"), ("happened", "1962"), ("place", "P5 F12")];
-    assert_eq!(tell(&visitor, &coin).await.status, 303);
-    let told = visitor.get(STORY).await.text;
-    assert!(told.contains("Something found: a &#60;coin&#62; under the mast step") && told.contains("happened 1962"));
+    let kept = tell(&visitor, &coin).await;
+    assert_eq!(kept.status, 303);
+    let told = visitor.get(kept.location.split('#').next().unwrap()).await.text;
+    assert!(told.contains("Something found: a &#60;coin&#62; under the mast step"));
+    // It stands where it happened, and says when it was written down.
+    assert!(told.contains("class=\"story-day\">1962<") && told.contains("entered "), "{told}");
     for (wrong, says) in [
         ([("kind", "find"), ("words", ""), ("happened", ""), ("place", "")], "say what happened"),
         ([("kind", "gossip"), ("words", "x"), ("happened", ""), ("place", "")], "is-invalid"),
@@ -36,13 +39,36 @@ async fn what_is_told_by_hand_says_when_it_happened_and_a_later_entry_puts_it_ri
     let entry: String = told[at.expect("it can be put right")..].chars().take_while(char::is_ascii_digit).collect();
     let right =
         [("kind", "note"), ("words", "a token, not a coin"), ("happened", "1961"), ("place", ""), ("corrects", &entry)];
-    assert_eq!(tell(&visitor, &right).await.status, 303);
-    let both = visitor.get(STORY).await.text;
+    let kept = tell(&visitor, &right).await;
+    assert_eq!(kept.status, 303);
+    let both = visitor.get(kept.location.split('#').next().unwrap()).await.text;
     assert!(both.contains("it said: <s>Something found: a &#60;coin&#62;") && both.contains("a token, not a coin"));
     // An entry of another kind, or of another boat, is not put right by hand.
     let foreign = [("kind", "note"), ("words", "x"), ("happened", ""), ("place", ""), ("corrects", "1")];
     assert_eq!(tell(&visitor, &foreign).await.status, 404);
     assert!(visitor.get(&format!("{STORY}?whole=1")).await.text.contains("Every entry is chained"));
+}
+
+#[tokio::test]
+async fn a_story_is_told_in_the_order_things_happened() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    for (words, happened) in [
+        ("sold to the estuary", "May 1971"),
+        ("launched", "1936"),
+        ("a new mast", "summer of 1971"),
+        ("nobody knows when", "long ago"),
+        ("laid up", "winter 1940"),
+    ] {
+        let told = [("kind", "note"), ("words", words), ("happened", happened), ("place", "")];
+        assert_eq!(tell(&visitor, &told).await.status, 303);
+    }
+    let story = visitor.get(&format!("{STORY}?of=told")).await.text;
+    let at = |words: &str| story.find(&format!("Note: {words}")).unwrap_or_else(|| panic!("{words}"));
+    let order = ["nobody knows when", "a new mast", "sold to the estuary", "laid up", "launched"].map(at);
+    assert!(order.windows(2).all(|w| w[0] < w[1]), "{order:?}");
+    assert!(story.contains("happened long ago"), "what has no year stands where it was entered, and says so");
 }
 
 #[tokio::test]

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use askama::Template;
-use mend_keel_core::InputError;
+use mend_keel_core::{InputError, when};
 use mend_keel_store::history::{self, Event, Only, Proof, Stretch};
 use mend_keel_store::{accounts, members};
 use rocket::http::RawStr;
@@ -57,6 +57,11 @@ struct EventView {
     /// When it happened, where that is not when it was entered.
     happened: String,
     photo: Option<String>,
+    /// It stands in the story where it happened.
+    placed: bool,
+    done_at: Option<String>,
+    /// The day it was entered, where that is another one.
+    entered: String,
     /// It was told by hand and may be put right.
     told: bool,
     /// What the entry said that it corrects.
@@ -81,8 +86,18 @@ async fn views(desk: &Desk<'_>, file: &BoatFile, events: Vec<Event>) -> std::res
     let mut last = String::new();
     let mut shown = Vec::with_capacity(events.len());
     for event in events {
-        let day = view::when(&event.at).split(", ").next().unwrap_or_default().to_owned();
+        let day_of = |at: &str| view::when(at).split(", ").next().unwrap_or_default().to_owned();
+        let entered = day_of(&event.at);
         let mut view = event_view(file, event);
+        // It stands where it happened; when it was written down is said beside it.
+        let day = match (&view.happened, &view.done_at) {
+            (told, _) if view.placed && !told.is_empty() => told.clone(),
+            (_, Some(done_at)) => day_of(done_at),
+            _ => entered.clone(),
+        };
+        if day != entered {
+            view.entered = entered;
+        }
         view.was = view.corrects.and_then(|id| said.get(&id).cloned()).unwrap_or_default();
         if day != last {
             view.day = Some(day.clone());
@@ -101,8 +116,15 @@ fn event_view(file: &BoatFile, event: Event) -> EventView {
     EventView {
         id: event.id,
         day: None,
-        when: view::when(&event.at).rsplit(", ").next().unwrap_or_default().to_owned(),
+        when: view::when(body["done_at"].as_str().unwrap_or(&event.at))
+            .rsplit(", ")
+            .next()
+            .unwrap_or_default()
+            .to_owned(),
         happened: if told { text("happened") } else { String::new() },
+        placed: body["on"].is_string(),
+        done_at: body["done_at"].as_str().map(str::to_owned),
+        entered: String::new(),
         photo: if told { body["photo"].as_str().map(str::to_owned) } else { None },
         told,
         was: String::new(),
@@ -257,13 +279,17 @@ pub async fn tell(desk: Desk<'_>, _who: Crew, id: i64, mut posted: Posted) -> Re
         return render_faulty(&show(&desk, &file, asked, posted.form.typed(), read.faults).await?);
     };
     let summary = format!("{label}: {words}");
-    let body = json!({ "told": code, "words": words, "happened": happened, "photo": photo });
-    let location = format!("/boats/{id}/story");
+    let mut body = json!({ "told": code, "words": words, "happened": happened, "photo": photo });
+    if let Some(on) = when::sorted_by(&happened) {
+        body["on"] = on.into();
+    }
     let mut work = desk.store.begin(posted.act()).await?;
-    match earlier {
+    let entry = match earlier {
         Some(earlier) => work.correct(id, member.or(earlier.member_id), &summary, &body, earlier.id).await?,
         None => work.note(Some(id), member, "told", &summary, &body).await?,
     };
+    // What happened long ago stands far down: it is shown where it stands.
+    let location = format!("/boats/{id}/story?upto={entry}#e{entry}");
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }

@@ -7,7 +7,7 @@ use mend_keel_core::grid::Place;
 use mend_keel_core::survey::compare::Outcome;
 use mend_keel_core::survey::{self, Cause, Certainty, Extent, FindingKind, Grade, Method, mark};
 use mend_keel_store::findings::{self, Finding, NewFinding, NewPhoto, NewReading, PhotoMark};
-use mend_keel_store::{Store, StoreError, fastenings, history, jobs, plans, samples, seams};
+use mend_keel_store::{Store, StoreError, fastenings, history, hung, jobs, plans, samples, seams};
 use rocket::fs::NamedFile;
 use rocket::http::Status;
 use rocket::{get, post};
@@ -646,5 +646,6 @@ async fn may_see(desk: &Desk<'_>, user: &User, hash: &str) -> std::result::Resul
     boats.extend(plans::boats_with_photo(desk.store, hash).await?);
     boats.extend(history::boats_with_photo(desk.store, hash).await?);
     boats.extend(jobs::boats_with_photo(desk.store, hash).await?);
+    boats.extend(hung::boats_with_photo(desk.store, hash).await?);
     if boats.contains(&boat) { Ok(()) } else { Err(AppError::NotFound("photo")) }
 }
