@@ -168,10 +168,30 @@ macro_rules! happened {
         "coalesce(body ->> '$.on', body ->> '$.done_at', at)"
     };
 }
-/// Where an entry stands among the others, by its number; where there is none of that number, as [`BEFORE`] or [`AFTER`] says.
+/// When the matter of the entry an edge names happened; where there is none of that number, as [`BEFORE`] or [`AFTER`] says.
 macro_rules! edge {
     () => {
-        concat!("(coalesce((SELECT ", happened!(), " FROM event WHERE id = ?4), ?7), ?4)")
+        concat!("coalesce((SELECT ", happened!(), " FROM event WHERE id = ?4), ?7)")
+    };
+}
+/// Entries on one side of an edge: by the day first, which the index seeks, then by the number among those of a moment.
+macro_rules! beyond {
+    ($loose:literal, $strict:literal) => {
+        concat!(
+            happened!(),
+            " ",
+            $loose,
+            " ",
+            edge!(),
+            " AND (",
+            happened!(),
+            ", id) ",
+            $strict,
+            " (",
+            edge!(),
+            ", ?4) ORDER BY ",
+            happened!()
+        )
     };
 }
 /// Before everything that can have happened, and after it.
@@ -181,8 +201,8 @@ const AFTER: &str = "~";
 /// A boat's story, what happened last first: the entries up to one, all of them where none is given.
 pub async fn of_boat(store: &Store, boat: i64, upto: Option<i64>, only: Only<'_>) -> Result<Stretch> {
     let edge = upto.unwrap_or(i64::MAX);
-    let on = concat!("(", happened!(), ", id) <= ", edge!(), " ORDER BY ", happened!(), " DESC, id DESC");
-    let back = concat!("(", happened!(), ", id) > ", edge!(), " ORDER BY ", happened!(), ", id");
+    let on = concat!(beyond!("<=", "<="), " DESC, id DESC");
+    let back = concat!(beyond!(">=", ">"), ", id");
     let none = if upto.is_none() { AFTER } else { BEFORE };
     stretch(store, "boat_id", boat, (edge, none), [on, back], only).await
 }
@@ -190,8 +210,8 @@ pub async fn of_boat(store: &Store, boat: i64, upto: Option<i64>, only: Only<'_>
 /// A plank's own life line, what happened first first: the entries from one on, all of them where none is given.
 pub async fn of_plank(store: &Store, plank: i64, from: Option<i64>, only: Only<'_>) -> Result<Stretch> {
     let edge = from.unwrap_or(0);
-    let on = concat!("(", happened!(), ", id) >= ", edge!(), " ORDER BY ", happened!(), ", id");
-    let back = concat!("(", happened!(), ", id) < ", edge!(), " ORDER BY ", happened!(), " DESC, id DESC");
+    let on = concat!(beyond!(">=", ">="), ", id");
+    let back = concat!(beyond!("<=", "<"), " DESC, id DESC");
     let none = if from.is_none() { BEFORE } else { AFTER };
     stretch(store, "member_id", plank, (edge, none), [on, back], only).await
 }
