@@ -40,12 +40,6 @@ pub async fn of_piece(store: &Store, piece: i64) -> Result<Vec<Hung>> {
     Ok(sqlx::query_as(sql).bind(piece).fetch_all(store.pool()).await?)
 }
 
-/// How many different steps are ticked for each of a boat's pieces.
-pub async fn counts(store: &Store, boat: i64) -> Result<Vec<(i64, i64)>> {
-    let sql = "SELECT piece_id, count(DISTINCT step) FROM hung WHERE boat_id = ? AND withdrawn = 0 GROUP BY piece_id";
-    Ok(sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?)
-}
-
 /// The boats on whose cards a photo was taken.
 pub async fn boats_with_photo(store: &Store, hash: &str) -> Result<Vec<i64>> {
     let sql = "SELECT DISTINCT boat_id FROM hung WHERE photo = ?";

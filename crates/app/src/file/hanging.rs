@@ -1,9 +1,10 @@
 //! A piece as the card by which it is hung asks for it: what it lies on, how she leans there, what lies behind it.
 
+use mend_keel_core::grid::Side;
 use mend_keel_core::grid::member::MemberKind;
-use mend_keel_core::grid::{Address, Side};
 use mend_keel_core::repair::gluing::Adhesive;
 use mend_keel_core::shape::spiling::Capture;
+use mend_keel_core::survey::Grade;
 use mend_keel_core::timber::{board, species};
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_core::work::hanging::{End, Glued, Piece as Hung, Rest, What, lean_by_offsets, leans_of};
@@ -51,7 +52,7 @@ pub fn piece(
     let glue = piece.geometry.is_glued().then(|| Glued {
         adhesive,
         temperature,
-        metres: joint(file, piece),
+        metres: share(file, piece, Operation::Glue, |p| p.geometry.is_glued()),
         hours_each: known.rate(Operation::Glue),
         logged: known.rates.get(&Operation::Glue).map_or(0, |l| l.jobs()),
     });
@@ -63,7 +64,7 @@ pub fn piece(
         rests,
         shape_taken: shape::taken(file, piece).is_some(),
         glue,
-        fastenings: fastenings(file, piece),
+        fastenings: share(file, piece, Operation::Fasten, |_| true).round() as u32,
         weight: species::find(&piece.species)
             .ok()
             .map(|wood| board::weight(piece.length, piece.width, piece.thickness, wood.specific_gravity).0),
@@ -157,18 +158,11 @@ fn ends(
     })
 }
 
-/// Metres of joint that are glued for a piece: its share of what its decision asks for.
-fn joint(file: &BoatFile, piece: &Piece) -> f64 {
-    let glued =
-        file.tasks.iter().filter(|t| t.decision_id == Some(piece.decision_id) && t.operation == Operation::Glue);
-    let sharing = file.pieces.iter().filter(|p| p.decision_id == piece.decision_id && p.geometry.is_glued()).count();
-    glued.map(|t| t.amount).sum::<f64>() / sharing.max(1) as f64
-}
-
-fn fastenings(file: &BoatFile, piece: &Piece) -> u32 {
-    let of = file.tasks.iter().filter(|t| t.decision_id == Some(piece.decision_id) && t.operation == Operation::Fasten);
-    let sharing = file.pieces.iter().filter(|p| p.decision_id == piece.decision_id).count();
-    (of.map(|t| t.amount).sum::<f64>() / sharing.max(1) as f64).round() as u32
+/// A piece's share of what its decision asks of an operation, which `sharing` of the decision's pieces ask for.
+fn share(file: &BoatFile, piece: &Piece, operation: Operation, sharing: impl Fn(&Piece) -> bool) -> f64 {
+    let of = file.tasks.iter().filter(|t| t.decision_id == Some(piece.decision_id) && t.operation == operation);
+    let among = file.pieces.iter().filter(|p| p.decision_id == piece.decision_id && sharing(p)).count();
+    of.map(|t| t.amount).sum::<f64>() / among.max(1) as f64
 }
 
 /// Frames and floors behind a stretch of plank on which work is open, or where something was found that nobody decided on.
@@ -184,11 +178,6 @@ fn behind(file: &BoatFile, plank: &Plank, from: f64, to: f64) -> Vec<String> {
             x >= from && x <= to
         }
     };
-    let crosses = |m: &MemberRow, at: &Option<Address>| match at {
-        // A mark on a frame says on which strake it lies.
-        Some(at) => at.side == plank.side && at.strake == plank.strake,
-        None => m.side.is_none_or(|side| side == plank.side),
-    };
     let mut told = Vec::new();
     for member in file.members.iter().filter(|m| covers(m)) {
         if let Some(decision) = file.decision(member.id) {
@@ -198,8 +187,8 @@ fn behind(file: &BoatFile, plank: &Plank, from: f64, to: f64) -> Vec<String> {
             }
             continue;
         }
-        let found = file.found_on(member.id).filter(|f| f.is_open() && f.grade > mend_keel_core::survey::Grade::Sound);
-        if let Some(f) = found.filter(|f| crosses(member, &f.place.shell())).max_by_key(|f| f.grade) {
+        let found = file.found_on(member.id).filter(|f| f.is_open() && f.grade > Grade::Sound);
+        if let Some(f) = found.max_by_key(|f| f.grade) {
             told.push(format!("{}: {}, nothing decided", member.name, f.kind.label().to_lowercase()));
         }
     }

@@ -344,3 +344,53 @@ async fn an_opening_says_what_it_is_to_show_and_a_thing_to_be_drawn_whether_ther
         story.contains("Opened: The ceiling by frame 12. soft at the heel") && story.contains("after all: Rudder off")
     );
 }
+
+#[tokio::test]
+async fn a_planks_card_names_what_lies_behind_it_and_the_edge_that_springs() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let mark = "/boats/1/findings/new?at=P8%20F8";
+    let rot = [
+        ("kind", "rot"),
+        ("method", "look"),
+        ("grade", "renew"),
+        ("certainty", "confirmed"),
+        ("cause", "fresh_water"),
+        ("depth", "20"),
+        ("shape", "-500, 20\n900, 20\n900, 90\n-500, 90"),
+    ];
+    let marked = visitor.send(mark, mark, &rot).await;
+    assert_eq!(marked.status, 303, "{}", marked.text);
+    let place = visitor.get("/boats/1?at=P8+F8").await.text;
+    let part: String = place.split("/parts/").nth(1).unwrap().chars().take_while(char::is_ascii_digit).collect();
+    let decide = format!("/boats/1/parts/{part}/decide");
+    let options = visitor.get(&decide).await.text;
+    let was = value(&options, "was");
+    let fields =
+        [("option", "butt_piece"), ("reason", "a new length"), ("against", "no other board"), ("was", was.as_str())];
+    assert_eq!(visitor.send(&decide, &decide, &fields).await.status, 303);
+    let work = visitor.get(WORK).await.text;
+    let before = &work[..work.find("Hang it step by step: Part plank with butts, P8").expect("its card")];
+    let start = before.rfind("href=\"").unwrap() + 6;
+    let card: String = before[start..].chars().take_while(|c| *c != '"').collect();
+    let page = visitor.get(&card).await.text;
+    // Frames 7 and 9 are being spliced: nothing is closed over them.
+    for frame in ["Frame 7, port", "Frame 9, port"] {
+        assert!(page.contains(&format!("behind it and not ready: {frame}: splice the end")), "{frame}");
+    }
+    let behind = format!("{card}/behind");
+    let held = visitor.send(&card, &behind, &[]).await;
+    assert!(held.status == 422 && held.text.contains("behind it and not ready"), "{}", held.status);
+    let told = [("why", "they are in, and not ticked off yet")];
+    assert_eq!(visitor.send(&card, &behind, &told).await.status, 303);
+    assert!(visitor.get(&card).await.text.contains("All the same, because they are in, and not ticked off yet"));
+    // Its shape was taken by nobody, but her table of offsets says how she leans.
+    assert!(page.contains("cut to no shape that somebody took") && !page.contains("which edge springs is not known"));
+    assert!(page.contains("butts") && page.contains("Butts tight before it is bent home"));
+    // What is let in has no card, and a piece that is no more neither.
+    let leave = [("option", "leave"), ("reason", "not this year"), ("against", "she is laid up"), ("was", "")];
+    let was = value(&visitor.get(&decide).await.text, "was");
+    let leave = leave.map(|(f, v)| (f, if f == "was" { was.as_str() } else { v }));
+    assert_eq!(visitor.send(&decide, &decide, &leave).await.status, 303);
+    assert_eq!(visitor.get(&card).await.status, 404);
+}
