@@ -430,7 +430,8 @@ mod tests {
         let shank = crate::fastening::shank(14);
         assert_eq!(bolt_for(shank, LengthUnit::Millimetre), 6.0);
         assert_eq!(bolt_for(shank, LengthUnit::Inch), 6.35);
-        assert_eq!((bolt_up(6.35), bolt_up(7.9375), bolt_up(25.4)), (Some(7.9375), Some(9.525), None));
+        let up = |inches: f64| bolt_up(inches * MM_PER_INCH).map(|mm| (mm / MM_PER_INCH * 1e4).round() / 1e4);
+        assert_eq!((up(0.25), up(0.3125), up(1.0)), (Some(0.3125), Some(0.375), None));
         // Without a size near it: the thinnest and the thickest there are.
         assert_eq!((bolt_for(0.0, LengthUnit::Inch), bolt_for(90.0, LengthUnit::Millimetre)), (6.35, 20.0));
     }

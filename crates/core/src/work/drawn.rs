@@ -60,10 +60,10 @@ pub struct Draw {
 /// Whether it comes out, with how many hands. Errors name `length`, `room` or `weight`.
 pub fn clearance(draw: &Draw) -> Result<Vec<Reason>, InputError> {
     error::length("length", draw.length)?;
-    let why = |rule, verdict, text: String| Reason::new(rule, verdict, text).source("handbook 08");
+    let tell = |rule, verdict, text: String| Reason::new(rule, verdict, text).source("handbook 08");
     let needed = draw.length + HANDS;
     let mut reasons = vec![match draw.room {
-        None => why(
+        None => tell(
             "drawn.room",
             Verdict::Against,
             format!("nobody measured the room {}: {needed:.0} mm are needed", draw.thing.room()),
@@ -72,29 +72,31 @@ pub fn clearance(draw: &Draw) -> Result<Vec<Reason>, InputError> {
             error::within("room", room, 0.0, error::LENGTH_LIMIT_MM)?;
             let short = needed - room;
             let reason = if short <= 0.0 {
-                why("drawn.room", Verdict::For, format!("there is room to draw it {}", draw.thing.room()))
+                tell("drawn.room", Verdict::For, format!("there is room to draw it {}", draw.thing.room()))
             } else {
                 let text = format!("{short:.0} mm too little room {}: {}", draw.thing.room(), draw.thing.ways());
-                why("drawn.room", Verdict::Forbids, text)
+                tell("drawn.room", Verdict::Forbids, text)
             };
             reason.formula("length + 150 mm for hands and a drift").against("room", room, "mm", needed)
         }
     }];
     match draw.weight {
-        None => {
-            reasons.push(why("drawn.weight", Verdict::Note, "its weight is not known: rig it before it is free".into()))
-        }
+        None => reasons.push(tell(
+            "drawn.weight",
+            Verdict::Note,
+            "its weight is not known: rig it before it is free".into(),
+        )),
         Some(kg) => {
             error::within("weight", kg, 0.0, 100_000.0)?;
             let people = (kg / CARRIED).ceil().max(1.0);
             let reason = if people > f64::from(MOST_PEOPLE) {
-                why(
+                tell(
                     "drawn.weight",
                     Verdict::Against,
                     "too heavy for the hands that reach it: gear takes it before it is free".into(),
                 )
             } else {
-                why("drawn.weight", Verdict::Note, format!("{people:.0} to hold it as it comes free"))
+                tell("drawn.weight", Verdict::Note, format!("{people:.0} to hold it as it comes free"))
             };
             reasons.push(reason.value("weight", kg, "kg"));
         }

@@ -266,17 +266,17 @@ fn people(piece: &Piece) -> u32 {
 }
 
 fn reasons(piece: &Piece, card: &Card) -> Vec<Reason> {
-    let why = |rule, verdict, text: String| Reason::new(rule, verdict, text).source("handbook 08");
+    let tell = |rule, verdict, text: String| Reason::new(rule, verdict, text).source("handbook 08");
     let mut reasons = Vec::new();
     let count: u32 = card.clamps.iter().map(|c| c.count).sum();
     reasons.push(match piece.what {
-        What::Panel => why(
+        What::Panel => tell(
             "hang.clamps",
             Verdict::Note,
             format!("temporary screws with washers, {SCREWS:.0} mm apart on each beam, from the middle outwards"),
         )
         .value("screws", f64::from(count), ""),
-        _ => why(
+        _ => tell(
             "hang.clamps",
             Verdict::Note,
             "a safety clamp, two at each end, one at each place it lies on; none with full force until all hang".into(),
@@ -288,13 +288,13 @@ fn reasons(piece: &Piece, card: &Card) -> Vec<Reason> {
     }
     if piece.what == What::Plank && !piece.shape_taken {
         let text = "it was cut to no shape that somebody took: whether it must be forced edgewise is not known, and a plank that is forced springs at its hollow edge. The dry fit decides";
-        reasons.push(why("hang.springs", Verdict::Against, text.into()));
+        reasons.push(tell("hang.springs", Verdict::Against, text.into()));
     }
     if let Some(glue) = &piece.glue {
         reasons.extend(of_glue(glue, card.open.as_ref()));
     }
     for name in &piece.behind {
-        reasons.push(why("hang.behind", Verdict::Forbids, format!("behind it and not ready: {name}")));
+        reasons.push(tell("hang.behind", Verdict::Forbids, format!("behind it and not ready: {name}")));
     }
     reasons
 }
@@ -322,10 +322,10 @@ fn springs(piece: &Piece, card: &Card) -> Reason {
 }
 
 fn of_glue(glue: &Glued, open: Option<&OpenTime>) -> Vec<Reason> {
-    let why = |rule, verdict, text: String| Reason::new(rule, verdict, text).source("handbook 08");
+    let tell = |rule, verdict, text: String| Reason::new(rule, verdict, text).source("handbook 08");
     let mut reasons = Vec::new();
     let (Some(open), Some(temperature)) = (open, glue.temperature) else {
-        return vec![why(
+        return vec![tell(
             "hang.open",
             Verdict::Against,
             "nobody read the temperature: whether the glue stays open long enough is not known".into(),
@@ -335,7 +335,7 @@ fn of_glue(glue: &Glued, open: Option<&OpenTime>) -> Vec<Reason> {
         && temperature < coldest
     {
         reasons.push(
-            why(
+            tell(
                 "glue.cold",
                 Verdict::Forbids,
                 "too cold for this glue to cure: warm the joint and keep it warm".into(),
@@ -357,12 +357,12 @@ fn of_glue(glue: &Glued, open: Option<&OpenTime>) -> Vec<Reason> {
         (Verdict::Forbids, text)
     };
     reasons.push(
-        why("hang.open", verdict, text)
+        tell("hang.open", verdict, text)
             .formula("metres × hours a metre × 60 against the pot life at this temperature")
             .against("from the first brush to the last clamp", open.needed, "min", open.open),
     );
     if glue.logged == 0 {
-        reasons.push(why(
+        reasons.push(tell(
             "hang.open",
             Verdict::Note,
             "the minutes are the table’s: this yard has logged no such gluing yet".into(),
