@@ -31,6 +31,14 @@ impl Chance {
         (self.unit() * f64::from(n)) as u32
     }
 
+    /// Puts `first` items, picked from all of them with equal chances, to the front in a random order (Fisher–Yates).
+    pub fn shuffle<T>(&mut self, items: &mut [T], first: usize) {
+        for i in 0..first.min(items.len()) {
+            let other = i + self.below((items.len() - i) as u32) as usize;
+            items.swap(i, other);
+        }
+    }
+
     /// A standard normal number (Box–Muller).
     pub fn normal(&mut self) -> f64 {
         let (u, v) = (1.0 - self.unit(), self.unit());

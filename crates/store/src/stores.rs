@@ -59,6 +59,13 @@ pub struct Lot {
     pub there: f64,
 }
 
+impl Lot {
+    /// Its day has passed on a day.
+    pub fn is_past(&self, day: &str) -> bool {
+        self.expires_on.as_deref().is_some_and(|until| until < day)
+    }
+}
+
 /// One movement.
 #[derive(Debug, Clone, PartialEq, FromRow)]
 pub struct Move {

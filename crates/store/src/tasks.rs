@@ -1,6 +1,7 @@
 //! Tasks, and the clocks that run on them.
 
 use jiff::Timestamp;
+use mend_keel_core::caution::Caution;
 use mend_keel_core::work::estimate::{HourKind, Hours, Operation};
 use mend_keel_core::work::tasks::Task as Planned;
 use serde::Deserialize;
@@ -40,6 +41,13 @@ pub struct Task {
     pub version: i64,
     /// Added by hand.
     pub own: bool,
+}
+
+impl Task {
+    /// It takes two people.
+    pub fn is_heavy(&self) -> bool {
+        self.cautions.iter().any(|c| c == Caution::Heavy.text())
+    }
 }
 
 /// What somebody says of a task in place of what was unfolded.

@@ -246,6 +246,11 @@ impl BoatFile {
         Weighed { kind: finding.kind, grade: finding.grade, certainty: finding.certainty, member, below_waterline }
     }
 
+    /// The fastenings chosen for a piece last.
+    pub fn fastening_of(&self, piece: i64) -> Option<&Plan> {
+        self.fastenings.iter().filter(|plan| plan.piece_id == Some(piece)).max_by_key(|plan| plan.id)
+    }
+
     pub fn decision(&self, plank: i64) -> Option<&Decision> {
         self.decisions.iter().find(|d| d.member_id == plank)
     }

@@ -3,7 +3,7 @@
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::finish::{self, Recipe, Step, area};
 use mend_keel_core::grid::member::{MemberKind, Surface};
-use mend_keel_core::grid::{Address, Side, Waterline};
+use mend_keel_core::grid::{Address, Shell, Side, Waterline};
 use mend_keel_store::members::MemberRow;
 use mend_keel_store::plans::{Coat, Drying, NewCoat, Plan};
 use mend_keel_store::recipes::{self, Own};
@@ -121,6 +121,12 @@ enum Cover {
 }
 
 impl Stretch {
+    /// With its area by the grid.
+    fn measured_on(self, shell: &Shell) -> Self {
+        let area = Side::BOTH.into_iter().map(|side| shell.area(side, |at| self.holds(at))).sum();
+        Self { area, ..self }
+    }
+
     /// Whether a place of her planking lies in it.
     pub fn holds(&self, at: Address) -> bool {
         match &self.cover {
@@ -147,7 +153,7 @@ pub fn stretches(file: &BoatFile) -> Vec<Stretch> {
     let planking = |code: &str, label: &str, sides: &'static [Side], under: Option<bool>| {
         let cover = Cover::Sides(sides, under, boat.waterline(), shell.frame_count());
         let made = Stretch { code: code.into(), label: label.into(), area: 0.0, known: BY_GRID, cover };
-        Stretch { area: sides.iter().map(|side| shell.area(*side, |at| made.holds(at))).sum(), ..made }
+        made.measured_on(shell)
     };
     let mut all = vec![
         planking("topsides_port", "Topsides, port", &[Side::Port], Some(false)),
@@ -185,7 +191,6 @@ pub fn stretch(file: &BoatFile, code: &str) -> Option<Stretch> {
 
 /// Planking between two corners, on one side or on both.
 pub fn between(file: &BoatFile, corners: [Address; 2], both: bool) -> Stretch {
-    let shell = &file.boat.shell;
     let [a, b] = corners;
     let (strakes, frames) =
         ([a.strake.min(b.strake), a.strake.max(b.strake)], [a.frame.min(b.frame), a.frame.max(b.frame)]);
@@ -201,9 +206,9 @@ pub fn between(file: &BoatFile, corners: [Address; 2], both: bool) -> Stretch {
         label: format!("Strakes {} to {}, frames {} to {}{on}", strakes[0], strakes[1], frames[0], frames[1]),
         area: 0.0,
         known: BY_GRID,
-        cover: Cover::Range(sides.clone(), strakes, frames),
+        cover: Cover::Range(sides, strakes, frames),
     };
-    Stretch { area: sides.iter().map(|side| shell.area(*side, |at| made.holds(at))).sum(), ..made }
+    made.measured_on(&file.boat.shell)
 }
 
 fn range(file: &BoatFile, code: &str) -> Option<Stretch> {
@@ -221,7 +226,7 @@ fn range(file: &BoatFile, code: &str) -> Option<Stretch> {
 
 #[cfg(test)]
 mod tests {
-    use mend_keel_core::grid::{Construction, Shell};
+    use mend_keel_core::grid::Construction;
     use mend_keel_core::hull::{self, Principal};
 
     use super::*;
@@ -245,7 +250,7 @@ mod tests {
         let of = |strakes: [u32; 2], frames: [u32; 2]| {
             let cover = Cover::Range(vec![Side::Port], strakes, frames);
             let made = Stretch { code: String::new(), label: String::new(), area: 0.0, known: BY_GRID, cover };
-            shell.area(Side::Port, |at| made.holds(at))
+            made.measured_on(&shell).area
         };
         let parts = of([1, 4], [1, 26]) + of([5, 11], [1, 9]) + of([5, 11], [10, 26]);
         assert!((parts - shell.area(Side::Port, |_| true)).abs() < 1e-9);

@@ -35,12 +35,13 @@ pub fn piece(
     known: &YardRates,
 ) -> Option<Hung> {
     let plank = file.planks.iter().find(|p| p.id == piece.member_id);
-    let (from, to, width, scarf) = match piece.geometry {
-        _ if !is_hung(file, piece) => return None,
-        Geometry::Patch { .. } => return None,
-        Geometry::Stretch { from, to, width, scarf, .. } | Geometry::Timber { from, to, width, scarf, .. } => {
-            (from, to, width, scarf)
-        }
+    if !is_hung(file, piece) {
+        return None;
+    }
+    let (Geometry::Stretch { from, to, width, scarf, .. } | Geometry::Timber { from, to, width, scarf, .. }) =
+        piece.geometry
+    else {
+        return None;
     };
     let member = file.members.iter().find(|m| m.id == piece.member_id);
     let what = what(piece, plank, member);

@@ -1,6 +1,5 @@
 //! How far decided work has come, what order holds over it, and which tasks are held back.
 
-use mend_keel_core::caution::Caution;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::reason::{Reason, Verdict};
 use mend_keel_core::survey::Grade;
@@ -105,6 +104,11 @@ pub fn rests_on(part: &Part, ids: &[i64], all: &[Member]) -> Vec<Reason> {
     found.into_iter().filter(told).map(|r| Reason { verdict: Verdict::Against, ..r }).collect()
 }
 
+/// The tasks of the same decision or whole job, in their order.
+pub fn job<'f>(file: &'f BoatFile, task: &Task) -> Vec<&'f Task> {
+    file.tasks.iter().filter(|t| t.decision_id == task.decision_id && t.job_id == task.job_id).collect()
+}
+
 /// A job's tasks as the rules of its order ask for them.
 pub fn steps(job: &[&Task]) -> Vec<Step> {
     let now = jiff::Timestamp::now();
@@ -120,8 +124,7 @@ pub fn steps(job: &[&Task]) -> Vec<Step> {
 
 /// Hands, gear and weather a task asks for, in words.
 pub fn needs(task: &Task) -> String {
-    let heavy = task.cautions.iter().any(|c| c == Caution::Heavy.text());
-    let mut needs = vec![if heavy { "two people".to_owned() } else { "one person".to_owned() }];
+    let mut needs = vec![if task.is_heavy() { "two people".to_owned() } else { "one person".to_owned() }];
     needs.extend(task.operation.gear().map(|gear| format!("a {}", gear.label().to_lowercase())));
     needs.extend(task.operation.weather().map(str::to_owned));
     needs.join(", ")
@@ -150,8 +153,7 @@ impl<'f> HeldBack<'f> {
         if task.done_at.is_some() {
             return Vec::new();
         }
-        let same = |t: &&Task| t.decision_id == task.decision_id && t.job_id == task.job_id;
-        let job: Vec<&Task> = self.file.tasks.iter().filter(same).collect();
+        let job = job(self.file, task);
         let steps = steps(&job);
         let which = job.iter().position(|t| t.id == task.id).unwrap_or(job.len());
         let mut held = sequence::held(&steps, which);

@@ -4,7 +4,6 @@ use std::collections::{HashMap, HashSet};
 
 use jiff::civil::{Date, DateTime};
 use jiff::{Timestamp, ToSpan, Unit};
-use mend_keel_core::caution::Caution;
 use mend_keel_core::seam::work::StepKind;
 use mend_keel_core::work::order;
 use mend_keel_core::work::plan::{self as core, Block, BlockKind, Gear, Line, Plan, Step, Yard, left};
@@ -23,8 +22,12 @@ use super::order::{hull, parts};
 
 /// How many days a day lies ahead; `None` for one that is past or none.
 pub fn day_number(today: Date, day: &str) -> Option<u32> {
-    let days = today.until((Unit::Day, day.parse::<Date>().ok()?)).ok()?.get_days();
-    u32::try_from(days).ok()
+    u32::try_from(days_to(today, day.parse().ok()?)?).ok()
+}
+
+/// Days from one day to another; below 0 where it is past.
+pub fn days_to(today: Date, day: Date) -> Option<i32> {
+    Some(today.until((Unit::Day, day)).ok()?.get_days())
 }
 
 /// A yard's hours as the core asks for them, from a day's midnight on.
@@ -218,13 +221,12 @@ pub async fn rest(
 }
 
 fn step(task: &Task, days: &HashMap<i64, String>, hour: &impl Fn(&str) -> Option<u32>) -> Step {
-    let heavy = Caution::Heavy.text();
     Step {
         id: task.id,
         operation: task.operation,
         hours: left(task.p50, task.minutes / 60.0),
         wait_after: task.wait_after,
-        heavy: task.cautions.iter().any(|c| c == heavy),
+        heavy: task.is_heavy(),
         not_before: days.get(&task.id).and_then(|day| hour(day)).unwrap_or(0),
     }
 }

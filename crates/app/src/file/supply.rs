@@ -2,11 +2,10 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use jiff::Timestamp;
 use jiff::civil::Date;
-use jiff::{Timestamp, Unit};
 use mend_keel_core::fastening::through::Kind;
 use mend_keel_core::repair::gluing;
-use mend_keel_core::timber::board::{self, BoardState};
 use mend_keel_core::timber::species;
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_core::work::supply::{Need, Standing, standing};
@@ -18,7 +17,7 @@ use mend_keel_store::tasks::Task;
 use mend_keel_store::{Store, StoreError, boats};
 
 use super::boat::BoatFile;
-use super::planned::Body;
+use super::planned::{Body, days_to};
 use super::{finish, shape, timber};
 
 /// A thing the stores are asked for.
@@ -83,8 +82,7 @@ impl<'p> Days<'p> {
     }
 
     fn task(&self, task: &Task) -> Option<i32> {
-        let from = self.of.get(&task.id)?.from.date();
-        Some(self.today.until((Unit::Day, from)).ok()?.get_days())
+        days_to(self.today, self.of.get(&task.id)?.from.date())
     }
 }
 
@@ -111,7 +109,7 @@ pub async fn gather(store: &Store, body: Option<&Body>, today: Date) -> Result<S
     let lots = stores::lots(store, None).await?;
     let day = today.to_string();
     let stale = |item: &Item| -> f64 {
-        let over = lots.iter().filter(|l| l.item_id == item.id && l.expires_on.as_ref().is_some_and(|e| *e < day));
+        let over = lots.iter().filter(|l| l.item_id == item.id && l.is_past(&day));
         over.map(|l| l.there).sum()
     };
     for (thing, asked) in needs {
@@ -148,7 +146,9 @@ fn of_piece(
     };
     if piece.state == PieceState::Planned {
         let mill = task(Operation::Mill).and_then(|t| days.task(t));
-        supply.wood.push(Wood { asked: asked(mill, 1.0), board: serving(piece, rack) });
+        let wood = species::find(&piece.species).ok();
+        let best = wood.and_then(|wood| timber::serving(&timber::need(piece), wood, rack).into_iter().next());
+        supply.wood.push(Wood { asked: asked(mill, 1.0), board: best.map(|(b, _)| b.tag.clone()) });
     }
     if let Some(glue) = task(Operation::Glue) {
         let length = file.members.iter().find(|m| m.id == piece.member_id).map_or(piece.length, |m| m.length);
@@ -168,18 +168,9 @@ fn of_piece(
     }
 }
 
-/// The free board of the rack that yields a piece best.
-fn serving(piece: &Piece, rack: &[Board]) -> Option<String> {
-    let wood = species::find(&piece.species).ok()?;
-    let need = timber::need(piece);
-    let free = rack.iter().filter(|b| b.state == BoardState::Free);
-    let fits = free.map(|b| (b, board::fit(&b.stock(), &b.details, &need, wood))).filter(|(_, fit)| fit.serves);
-    fits.max_by(|a, b| a.1.score.total_cmp(&b.1.score)).map(|(b, _)| b.tag.clone())
-}
-
 /// The fastenings that were chosen for a piece, and how many.
 fn chosen(file: &BoatFile, piece: &Piece) -> Option<(Thing, f64)> {
-    let kept = file.fastenings.iter().filter(|plan| plan.piece_id == Some(piece.id)).max_by_key(|plan| plan.id)?;
+    let kept = file.fastening_of(piece.id)?;
     let kind = kept.asked["kind"].as_str().and_then(Kind::from_code)?;
     let size = match kept.answer["gauge"].as_f64() {
         Some(gauge) => gauge,
@@ -201,10 +192,7 @@ async fn coats(
         for coat in file.coats.iter().filter(|c| c.plan_id == plan.id && c.done_at.is_none() && c.litres > 0.0) {
             let Some(step) = usize::try_from(coat.seq).ok().and_then(|at| steps.get(at)) else { continue };
             let at = coat.earliest_at.parse::<Timestamp>().ok();
-            let day = at.and_then(|at| {
-                let day = at.to_zoned_datetime(jiff::tz::TimeZone::system()).date();
-                Some(today.until((Unit::Day, day)).ok()?.get_days())
-            });
+            let day = at.and_then(|at| days_to(today, at.to_zoned_datetime(jiff::tz::TimeZone::system()).date()));
             needs.entry(Thing::Coating(step.product.clone())).or_default().push(Asked {
                 need: Need { day, amount: coat.litres },
                 boat: file.boat.name.clone(),

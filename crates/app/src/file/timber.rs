@@ -1,7 +1,7 @@
 //! What a piece asks of the rack, and what the rack says to it.
 
 use mend_keel_core::timber::board::{self, BoardState, Grain, Need, Quality};
-use mend_keel_core::timber::species;
+use mend_keel_core::timber::species::{self, Species};
 use mend_keel_store::boards::Board;
 use mend_keel_store::decisions::{Geometry, NewPiece, Piece};
 
@@ -22,6 +22,15 @@ pub fn need(piece: &Piece) -> Need {
     }
 }
 
+/// Free boards of the rack that yield what is needed, the best first, with how well they do.
+pub fn serving<'b>(need: &Need, wood: &Species, rack: &'b [Board]) -> Vec<(&'b Board, f64)> {
+    let free = rack.iter().filter(|b| b.state == BoardState::Free);
+    let fits = free.map(|b| (b, board::fit(&b.stock(), &b.details, need, wood))).filter(|(_, fit)| fit.serves);
+    let mut serving: Vec<(&Board, f64)> = fits.map(|(b, fit)| (b, fit.score)).collect();
+    serving.sort_by(|a, b| b.1.total_cmp(&a.1));
+    serving
+}
+
 /// What the rack says to a piece that is only thought of: how many boards yield it, or what would have to be bought.
 pub fn rack_says(piece: &NewPiece, rack: &[Board], units: Units) -> String {
     if matches!(piece.geometry, Geometry::Timber { sheet: true, .. }) {
@@ -38,15 +47,7 @@ pub fn rack_says(piece: &NewPiece, rack: &[Board], units: Units) -> String {
         hang: 0.0,
     };
     let Ok(wanted) = species::find(&piece.species) else { return String::new() };
-    let mut serving: Vec<(&Board, f64)> = rack
-        .iter()
-        .filter(|b| b.state == BoardState::Free)
-        .map(|b| (b, board::fit(&b.stock(), &b.details, &need, wanted)))
-        .filter(|(_, fit)| fit.serves)
-        .map(|(b, fit)| (b, fit.score))
-        .collect();
-    serving.sort_by(|a, b| b.1.total_cmp(&a.1));
-    match serving.as_slice() {
+    match serving(&need, wanted, rack).as_slice() {
         [] => {
             let rough = piece.thickness + 2.0 * board::PLANING_PER_FACE;
             let length = piece.length + 2.0 * board::end_trim(rough);

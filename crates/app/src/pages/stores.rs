@@ -71,7 +71,7 @@ async fn list_page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result
     let row = |i: &Item| {
         let over: Vec<&str> = lots
             .iter()
-            .filter(|l| l.item_id == i.id && l.there > 0.0 && l.expires_on.as_ref().is_some_and(|e| *e < today))
+            .filter(|l| l.item_id == i.id && l.there > 0.0 && l.is_past(&today))
             .map(|l| l.batch.as_str())
             .collect();
         Row {
@@ -230,7 +230,7 @@ async fn show(desk: &Desk<'_>, item: &Item, typed: Typed, faults: Faults) -> std
             .into_iter()
             .map(|l| LotView {
                 id: l.id,
-                stale: l.there > 0.0 && l.expires_on.as_ref().is_some_and(|e| *e < today),
+                stale: l.there > 0.0 && l.is_past(&today),
                 there: amount(l.there, &item.unit),
                 opened: l.opened_on.unwrap_or_default(),
                 expires: l.expires_on.unwrap_or_default(),

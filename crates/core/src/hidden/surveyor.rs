@@ -156,9 +156,8 @@ pub fn survey(truth: &Truth, way: Way, minutes: f64, seed: u64) -> Work {
     let bays = truth.shell.frame_count().saturating_sub(1);
     let mut random = Chance::seeded(seed);
     let mut shuffled = advised(strakes, bays);
-    for i in (1..shuffled.len()).rev() {
-        shuffled.swap(i, random.below(i as u32 + 1) as usize);
-    }
+    let all = shuffled.len();
+    random.shuffle(&mut shuffled, all);
     let order = match way {
         Way::Advised => advised(strakes, bays),
         Way::Anywhere => shuffled.clone(),

@@ -226,6 +226,18 @@ pub fn plan(request: &Request) -> Result<Plan, InputError> {
     })
 }
 
+/// Whether a glue cures at a temperature of the joint, °C; `None` for bedding, which only takes longer.
+pub(crate) fn warmth(adhesive: Adhesive, temperature: f64) -> Option<Reason> {
+    let coldest = adhesive.coldest()?;
+    let cold = temperature < coldest;
+    let reason = Reason::new(
+        "glue.cold",
+        if cold { Verdict::Forbids } else { Verdict::For },
+        if cold { "too cold for this glue to cure: warm the joint and keep it warm" } else { "warm enough" },
+    );
+    Some(reason.against("joint", temperature, "°C", coldest))
+}
+
 fn reasons(r: &Request, grams: f64, working: f64, most: f64) -> Vec<Reason> {
     let mut reasons = vec![
         Reason::note("glue.quantity", "0.30 kg for each m² of joint and 15 % over; wet out first, end grain twice")
@@ -243,17 +255,7 @@ fn reasons(r: &Request, grams: f64, working: f64, most: f64) -> Vec<Reason> {
             .value("temperature", r.temperature, "°C"),
         Reason::note("glue.use", r.adhesive.use_for()),
     ];
-    if let Some(coldest) = r.adhesive.coldest() {
-        let cold = r.temperature < coldest;
-        reasons.push(
-            Reason::new(
-                "glue.cold",
-                if cold { Verdict::Forbids } else { Verdict::For },
-                if cold { "too cold for this glue to cure: warm the joint and keep it warm" } else { "warm enough" },
-            )
-            .against("joint", r.temperature, "°C", coldest),
-        );
-    }
+    reasons.extend(warmth(r.adhesive, r.temperature));
     if let Some(moisture) = r.moisture {
         let wet = moisture > r.adhesive.wettest();
         reasons.push(

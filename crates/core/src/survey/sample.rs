@@ -101,11 +101,7 @@ pub fn draw(population: &[Spot], before: &BTreeSet<Spot>, count: u32, seed: u64)
     let mut left: Vec<Spot> = population.iter().copied().filter(|spot| !before.contains(spot)).collect();
     let mut random = Chance::seeded(seed);
     let count = (count as usize).min(left.len());
-    // The first steps of a Fisher–Yates shuffle.
-    for i in 0..count {
-        let other = i + random.below((left.len() - i) as u32) as usize;
-        left.swap(i, other);
-    }
+    random.shuffle(&mut left, count);
     left.truncate(count);
     left.sort();
     left

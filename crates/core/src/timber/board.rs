@@ -456,10 +456,15 @@ pub fn may_go_into<'n>(from: &str, boat: &str, mut here: impl Iterator<Item = &'
 /// What one person carries, kg (*yard rule*).
 pub const CARRIED: f64 = 25.0;
 
+/// With how many people so many kg are carried.
+pub fn hands(kg: f64) -> u32 {
+    (kg / CARRIED).ceil().max(1.0) as u32
+}
+
 /// Weight of a piece in kg, and with how many people it is carried. Sizes in mm; `specific_gravity` at 12 %.
 pub fn weight(length: f64, width: f64, thickness: f64, specific_gravity: f64) -> (f64, u32) {
     let kg = length * width * thickness / 1e9 * specific_gravity * 1_000.0;
-    (kg, (kg / CARRIED).ceil().max(1.0) as u32)
+    (kg, hands(kg))
 }
 
 #[cfg(test)]

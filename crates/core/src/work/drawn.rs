@@ -4,7 +4,7 @@
 use crate::choice::choices;
 use crate::error::{self, InputError};
 use crate::reason::{Reason, Verdict};
-use crate::timber::board::CARRIED;
+use crate::timber::board::hands;
 
 choices! {
     /// What is drawn.
@@ -88,15 +88,15 @@ pub fn clearance(draw: &Draw) -> Result<Vec<Reason>, InputError> {
         )),
         Some(kg) => {
             error::within("weight", kg, 0.0, 100_000.0)?;
-            let people = (kg / CARRIED).ceil().max(1.0);
-            let reason = if people > f64::from(MOST_PEOPLE) {
+            let people = hands(kg);
+            let reason = if people > MOST_PEOPLE {
                 tell(
                     "drawn.weight",
                     Verdict::Against,
                     "too heavy for the hands that reach it: gear takes it before it is free".into(),
                 )
             } else {
-                tell("drawn.weight", Verdict::Note, format!("{people:.0} to hold it as it comes free"))
+                tell("drawn.weight", Verdict::Note, format!("{people} to hold it as it comes free"))
             };
             reasons.push(reason.value("weight", kg, "kg"));
         }

@@ -6,10 +6,10 @@ use crate::geometry::{Point, polyline_at};
 use crate::grid::Between;
 use crate::grid::offsets::Offsets;
 use crate::reason::{Reason, Verdict};
-use crate::repair::gluing::{Adhesive, at_temperature};
+use crate::repair::gluing::{self, Adhesive, at_temperature};
 use crate::shape::frame;
 use crate::shape::spiling::{Edge, Girth};
-use crate::timber::board::CARRIED;
+use crate::timber::board::hands;
 
 choices! {
     /// What is hung.
@@ -144,6 +144,13 @@ pub struct Card {
     pub reasons: Vec<Reason>,
 }
 
+impl Card {
+    /// Clamps, or screws, altogether.
+    fn count(&self) -> u32 {
+        self.clamps.iter().map(|c| c.count).sum()
+    }
+}
+
 /// Clamps at each end.
 pub const AT_END: u32 = 2;
 /// Temporary screws along each beam of a panel, mm apart (handbook 10).
@@ -165,10 +172,10 @@ pub fn card(piece: &Piece) -> Result<Card, InputError> {
     let open = piece.glue.as_ref().and_then(open_time);
     let clamped = piece.glue.and_then(|g| Some(at_temperature(g.adhesive.usual().1, g.temperature?)));
     let people = people(piece);
-    let card = Card { steps: Vec::new(), clamps, open, clamped, springs, people, reasons: Vec::new() };
-    let reasons = reasons(piece, &card);
-    let steps = [before(piece, &card), during(piece, &card), after(piece, &card)].concat();
-    Ok(Card { steps, reasons, ..card })
+    let mut card = Card { steps: Vec::new(), clamps, open, clamped, springs, people, reasons: Vec::new() };
+    card.reasons = reasons(piece, &card);
+    card.steps = [before(piece, &card), during(piece, &card), after(piece, &card)].concat();
+    Ok(card)
 }
 
 fn check(piece: &Piece) -> Result<(), InputError> {
@@ -260,7 +267,7 @@ fn open_time(glue: &Glued) -> Option<OpenTime> {
 }
 
 fn people(piece: &Piece) -> u32 {
-    let carried = piece.weight.map_or(1, |kg| (kg / CARRIED).ceil().max(1.0) as u32);
+    let carried = piece.weight.map_or(1, hands);
     let held = if piece.length > ALONE { 2 } else { 1 };
     carried.max(held)
 }
@@ -268,7 +275,7 @@ fn people(piece: &Piece) -> u32 {
 fn reasons(piece: &Piece, card: &Card) -> Vec<Reason> {
     let tell = |rule, verdict, text: String| Reason::new(rule, verdict, text).source("handbook 08");
     let mut reasons = Vec::new();
-    let count: u32 = card.clamps.iter().map(|c| c.count).sum();
+    let count = card.count();
     reasons.push(match piece.what {
         What::Panel => tell(
             "hang.clamps",
@@ -331,18 +338,8 @@ fn of_glue(glue: &Glued, open: Option<&OpenTime>) -> Vec<Reason> {
             "nobody read the temperature: whether the glue stays open long enough is not known".into(),
         )];
     };
-    if let Some(coldest) = glue.adhesive.coldest()
-        && temperature < coldest
-    {
-        reasons.push(
-            tell(
-                "glue.cold",
-                Verdict::Forbids,
-                "too cold for this glue to cure: warm the joint and keep it warm".into(),
-            )
-            .against("joint", temperature, "°C", coldest),
-        );
-    }
+    let cold = gluing::warmth(glue.adhesive, temperature).filter(|r| r.verdict == Verdict::Forbids);
+    reasons.extend(cold.map(|r| r.source("handbook 08")));
     let (verdict, text) = if open.fits() {
         (Verdict::For, "the glue stays open until the last clamp is on".to_owned())
     } else {
@@ -375,16 +372,15 @@ fn step(code: &'static str, phase: Phase, text: impl Into<String>) -> Step {
     Step { code, phase, text: text.into(), photo: false, reasons: Vec::new() }
 }
 
-fn of_rule(card: &[Reason], rule: &str) -> Vec<Reason> {
-    card.iter().filter(|r| r.rule == rule && r.verdict >= Verdict::Against).cloned().collect()
+fn of_rule(card: &Card, rule: &str) -> Vec<Reason> {
+    card.reasons.iter().filter(|r| r.rule == rule && r.verdict >= Verdict::Against).cloned().collect()
 }
 
 fn before(piece: &Piece, card: &Card) -> Vec<Step> {
     let at = |code, text: &str| step(code, Phase::Before, text);
-    let told = reasons(piece, card);
     let mut steps = vec![Step {
         photo: true,
-        reasons: of_rule(&told, "hang.behind"),
+        reasons: of_rule(card, "hang.behind"),
         ..at(
             "behind",
             match piece.what {
@@ -405,7 +401,7 @@ fn before(piece: &Piece, card: &Card) -> Vec<Step> {
         steps.push(at("stubs", "Old stubs are left as points to wedge against until they are in the way"));
     }
     steps.push(at("dry_fit", "It was fitted dry and closes all along; the edges that stood off are marked"));
-    let count: u32 = card.clamps.iter().map(|c| c.count).sum();
+    let count = card.count();
     let counted = match piece.what {
         What::Panel if count == 0 => {
             format!(
@@ -425,8 +421,8 @@ fn before(piece: &Piece, card: &Card) -> Vec<Step> {
         if card.people == 1 { "One person is enough".to_owned() } else { format!("{} people are there", card.people) };
     steps.push(step("people", Phase::Before, format!("{hands}{weight}")));
     if piece.glue.is_some() {
-        let mut against = of_rule(&told, "hang.open");
-        against.extend(of_rule(&told, "glue.cold"));
+        let mut against = of_rule(card, "hang.open");
+        against.extend(of_rule(card, "glue.cold"));
         let text = match &card.open {
             Some(open) => format!("The glue stays open {:.0} min here; this takes {:.0} min", open.open, open.needed),
             None => "Read the temperature of the joint".to_owned(),

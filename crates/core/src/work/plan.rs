@@ -26,9 +26,7 @@ impl Operation {
             _ => None,
         }
     }
-}
 
-impl Operation {
     /// The weather it asks for where she lies outside.
     pub fn weather(self) -> Option<&'static str> {
         match self {

@@ -159,7 +159,7 @@ impl Asked {
 
     /// What was chosen for a piece; the usual where nothing was yet.
     fn chosen(file: &BoatFile, piece: &Piece) -> Option<Self> {
-        let kept = file.fastenings.iter().filter(|plan| plan.piece_id == Some(piece.id)).max_by_key(|plan| plan.id)?;
+        let kept = file.fastening_of(piece.id)?;
         let kind = kept.asked["kind"].as_str().and_then(|code| KINDS.iter().copied().find(|k| k.code() == code))?;
         Some(Self { to_plane_off: kept.asked["to_plane_off_mm"].as_f64()?, kind })
     }

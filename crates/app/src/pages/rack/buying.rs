@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use askama::Template;
-use mend_keel_core::timber::board::{self, BoardState, PLANING_PER_FACE, end_trim};
+use mend_keel_core::timber::board::{PLANING_PER_FACE, end_trim};
 use mend_keel_core::timber::{measure, species};
 use mend_keel_core::units::LengthUnit;
 use mend_keel_exchange::sheet::rack::{read_prices, write_prices};
@@ -80,10 +80,7 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
         let boat = boats.get(&piece.boat_id).cloned().unwrap_or_default();
         let is_sheet = matches!(piece.geometry, Geometry::Timber { sheet: true, .. });
         let need = crate::file::timber::need(&piece);
-        let served = rack
-            .iter()
-            .filter(|b| b.state == BoardState::Free)
-            .any(|b| board::fit(&b.stock(), &b.details, &need, wood).serves);
+        let served = !crate::file::timber::serving(&need, wood, &rack).is_empty();
         if piece.state != PieceState::Planned || (served && !is_sheet) {
             continue;
         }

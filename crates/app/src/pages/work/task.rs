@@ -10,7 +10,7 @@ use rocket::http::Status;
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::order::{self, HeldBack};
+use crate::file::order::{self, HeldBack, job};
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
@@ -52,11 +52,6 @@ struct Show {
 const LONGEST_WAIT: f64 = 10_000.0;
 /// Most of a task, in its unit, and most hours.
 const MOST: f64 = 100_000.0;
-
-/// The tasks of the same job, in their order.
-fn job<'f>(file: &'f BoatFile, task: &Task) -> Vec<&'f Task> {
-    file.tasks.iter().filter(|t| t.decision_id == task.decision_id && t.job_id == task.job_id).collect()
-}
 
 /// The next one of the same kind that is as open as it is.
 fn next<'f>(file: &'f BoatFile, task: &Task) -> Option<&'f Task> {
