@@ -461,6 +461,14 @@ impl Work {
         Ok(())
     }
 
+    /// That a piece was cut by edges nobody measured, and why.
+    pub async fn tell_unmeasured(&mut self, piece: &Piece, why: &str) -> Result<()> {
+        let summary = format!("{} was cut by edges nobody measured, because {why}", piece.name);
+        let body = json!({ "piece": piece.id, "unmeasured": true, "why": why });
+        self.note(Some(piece.boat_id), Some(piece.member_id), "cut", &summary, &body).await?;
+        Ok(())
+    }
+
     /// Takes a cut back by an entry that corrects it: the board is whole again, its pieces have no board, its offcuts are gone.
     /// [`StoreError::Conflict`] once an offcut is in use.
     pub async fn undo_cut(&mut self, board: &Board, cut: &BoardCut, why: &str) -> Result<()> {

@@ -8,8 +8,8 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use mend_keel_core::edition::Edition;
 use mend_keel_core::timber::species::Own;
 use serde_json::{Map, Value, json};
-use sqlx::sqlite::{Sqlite, SqliteArguments, SqliteRow};
 use sqlx::{Column as _, FromRow, Row, Transaction, TypeInfo, ValueRef};
+use sqlx_sqlite::{Sqlite, SqliteArguments, SqliteRow};
 
 use self::tables::{Holds, TABLES, Table};
 use crate::{Result, Store, StoreError, Work, history};

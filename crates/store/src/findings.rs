@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use sqlx::FromRow;
 use sqlx::query::Query;
-use sqlx::sqlite::{Sqlite, SqliteArguments};
+use sqlx_sqlite::{Sqlite, SqliteArguments};
 
 use crate::{Result, Store, StoreError, Work};
 

@@ -51,9 +51,10 @@ use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use jiff::Timestamp;
-use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
-use sqlx::{Connection, Database, Sqlite, Transaction};
+use sqlx::{Connection, Database, Transaction};
 use sqlx_core::transaction::TransactionManager;
+use sqlx_sqlite::Sqlite;
+use sqlx_sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
 use thiserror::Error;
 
 /// What can go wrong with the store, in terms of what it means.

@@ -4,7 +4,8 @@ use mend_keel_core::InputError;
 use mend_keel_core::grid::Side;
 use mend_keel_core::grid::member::{Member, MemberKind};
 use serde_json::json;
-use sqlx::{FromRow, Sqlite, SqliteExecutor};
+use sqlx::FromRow;
+use sqlx_sqlite::{Sqlite, SqliteExecutor};
 
 use crate::{Result, Store, StoreError, Work};
 

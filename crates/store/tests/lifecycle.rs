@@ -231,7 +231,7 @@ async fn the_history_cannot_be_changed_and_tampering_shows() {
     boat(&store).await;
     store.close().await;
     let path = folder.path().join("yard.db");
-    let raw = sqlx::SqlitePool::connect(&format!("sqlite:{}", path.display())).await.unwrap();
+    let raw = sqlx_sqlite::SqlitePool::connect(&format!("sqlite:{}", path.display())).await.unwrap();
     assert!(sqlx::query("UPDATE event SET summary = 'x'").execute(&raw).await.is_err());
     assert!(sqlx::query("DELETE FROM event").execute(&raw).await.is_err());
     // Somebody with the file in hand can still drop the triggers: then the chain tells.
@@ -556,7 +556,7 @@ async fn what_is_carried_in_a_file_keeps_who_found_it_and_is_known_again() {
 
 /// A database of the first release, with a boat, a plank and two findings in it.
 async fn first_release(path: &std::path::Path) {
-    let raw = sqlx::SqlitePool::connect(&format!("sqlite:{}?mode=rwc", path.display())).await.unwrap();
+    let raw = sqlx_sqlite::SqlitePool::connect(&format!("sqlite:{}?mode=rwc", path.display())).await.unwrap();
     let all = sqlx::migrate!("./migrations");
     let first = sqlx::migrate::Migrator {
         migrations: all.migrations.iter().take(1).cloned().collect::<Vec<_>>().into(),
@@ -803,7 +803,7 @@ async fn the_chain_is_proven_on_from_where_it_was_proven_and_whole_on_demand() {
 
     // Somebody changes an entry from outside while the program runs.
     let path = folder.path().join("yard.db");
-    let raw = sqlx::SqlitePool::connect(&format!("sqlite:{}", path.display())).await.unwrap();
+    let raw = sqlx_sqlite::SqlitePool::connect(&format!("sqlite:{}", path.display())).await.unwrap();
     for trigger in ["event_is_never_changed", "event_is_never_removed"] {
         sqlx::query(sqlx::AssertSqlSafe(format!("DROP TRIGGER {trigger}"))).execute(&raw).await.unwrap();
     }
@@ -822,7 +822,7 @@ async fn entries_cut_off_after_they_were_proven_are_missed() {
     note_many(&store, boat, plank, 12).await;
     let newest = history::proof(&store).await.unwrap().upto;
     let path = folder.path().join("yard.db");
-    let raw = sqlx::SqlitePool::connect(&format!("sqlite:{}", path.display())).await.unwrap();
+    let raw = sqlx_sqlite::SqlitePool::connect(&format!("sqlite:{}", path.display())).await.unwrap();
     sqlx::query("DROP TRIGGER event_is_never_removed").execute(&raw).await.unwrap();
     sqlx::query("DELETE FROM event WHERE id > ?").bind(newest - 3).execute(&raw).await.unwrap();
     // What is left is a chain that holds; what was proven before is gone.

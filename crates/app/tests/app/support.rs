@@ -69,8 +69,8 @@ impl Server {
 
     /// Changes her data behind the program's back: what the clock would take hours for.
     pub async fn sql(&self, sql: &'static str) {
-        let options = sqlx::sqlite::SqliteConnectOptions::new().filename(self.folder.path().join("mend-keel.db"));
-        let pool = sqlx::SqlitePool::connect_with(options).await.unwrap();
+        let options = sqlx_sqlite::SqliteConnectOptions::new().filename(self.folder.path().join("mend-keel.db"));
+        let pool = sqlx_sqlite::SqlitePool::connect_with(options).await.unwrap();
         let done = sqlx::query(sql).execute(&pool).await.unwrap();
         assert!(done.rows_affected() > 0, "{sql} changed nothing");
         pool.close().await;
