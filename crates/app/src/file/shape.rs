@@ -1,13 +1,14 @@
 //! Shapes that were taken, as the pieces they become.
 
 use mend_keel_core::InputError;
-use mend_keel_core::geometry::{Point, extent};
+use mend_keel_core::geometry::extent;
 use mend_keel_core::grid::Address;
 use mend_keel_core::repair::decide::Timber;
 use mend_keel_core::repair::gluing;
 use mend_keel_core::repair::graving::{self, ToEdge};
 use mend_keel_core::shape::pattern::{self, Allowances, Pattern};
 use mend_keel_core::shape::spiling::{Capture, Edges};
+use mend_keel_store::boats::Plank;
 use mend_keel_store::captures::CaptureRow;
 use mend_keel_store::decisions::{Geometry, Piece};
 
@@ -42,29 +43,68 @@ pub fn taken<'f>(file: &'f BoatFile, piece: &Piece) -> Option<(&'f CaptureRow, P
     Some((newest, pattern))
 }
 
-/// Whether any edge a piece is drawn by comes from the generated grid and was measured by nobody, where no shape was taken for it.
-/// `outline` has x from the plank's fore joint.
-pub fn generated(file: &BoatFile, piece: &Piece, outline: &[Point]) -> bool {
+/// Where the edges come from that a piece is cut by.
+#[derive(Debug)]
+pub enum EdgesFrom<'f> {
+    /// The newest shape taken of its part: its pattern is the piece.
+    Shape(&'f CaptureRow, Pattern),
+    /// A template of its part lies beside the drawing, which is only a box round it.
+    Template(&'f CaptureRow),
+    /// Drawn on the part, by what was measured.
+    Measured,
+    /// One of them at least comes from the generated grid: nobody measured it.
+    Generated,
+}
+
+impl EdgesFrom<'_> {
+    /// What stands across a drawing that is none to cut by.
+    pub fn stamp(&self) -> Option<&'static str> {
+        match self {
+            Self::Generated => Some("GENERATED, DO NOT CUT: take its shape first"),
+            Self::Template(_) => Some("ONLY A BOX ROUND IT: cut to its template"),
+            Self::Shape(..) | Self::Measured => None,
+        }
+    }
+
+    /// Whether nobody measured what it would be cut by.
+    pub fn nobody_measured(&self) -> bool {
+        matches!(self, Self::Generated)
+    }
+}
+
+/// Where the edges of a piece come from.
+pub fn edges<'f>(file: &'f BoatFile, piece: &Piece) -> EdgesFrom<'f> {
+    if let Some((row, pattern)) = taken(file, piece) {
+        return EdgesFrom::Shape(row, pattern);
+    }
     let plank = file.planks.iter().find(|p| p.id == piece.member_id);
     match (&piece.geometry, plank) {
-        (Geometry::Patch { to_edge: ToEdge::None, .. }, _) => false,
-        (Geometry::Patch { .. }, Some(plank)) => {
-            let shell = &file.boat.shell;
-            let (from, _) = plank.place().span(shell);
+        (Geometry::Patch { to_edge: ToEdge::None, .. }, _) => EdgesFrom::Measured,
+        (Geometry::Patch { outline, .. }, Some(plank)) => {
             let (x0, x1) = extent(outline, 0).unwrap_or_default();
-            let space = shell.frame_space();
-            let near = |frame: &u32| {
-                let x = shell.frame_x(*frame) - from;
-                x > x0 - space && x < x1 + space
-            };
-            let at = |frame| Address { side: plank.side, strake: plank.strake, frame };
-            !(1..=shell.frame_count()).filter(near).all(|frame| shell.measured.contains(&at(frame)))
+            if grid_measured(file, plank, x0, x1) { EdgesFrom::Measured } else { EdgesFrom::Generated }
         }
-        (Geometry::Patch { .. }, None) => true,
+        (Geometry::Patch { .. }, None) => EdgesFrom::Generated,
         // What lies behind a plank laps over: it needs no edge of hers.
-        (Geometry::Timber { .. }, Some(_)) => false,
-        (Geometry::Stretch { .. } | Geometry::Timber { .. }, _) => true,
+        (Geometry::Timber { .. }, Some(_)) => EdgesFrom::Measured,
+        (Geometry::Stretch { .. } | Geometry::Timber { .. }, _) => {
+            let newest = file.captures.iter().filter(|c| c.member_id == piece.member_id).max_by_key(|c| c.id);
+            newest.map_or(EdgesFrom::Generated, EdgesFrom::Template)
+        }
     }
+}
+
+/// Whether the strake's width was measured at every frame of a stretch and one beside it; x from the plank's fore joint, mm.
+pub fn grid_measured(file: &BoatFile, plank: &Plank, x0: f64, x1: f64) -> bool {
+    let shell = &file.boat.shell;
+    let (from, _) = plank.place().span(shell);
+    let space = shell.frame_space();
+    let near = |frame: &u32| {
+        let x = shell.frame_x(*frame) - from;
+        x > x0 - space && x < x1 + space
+    };
+    let at = |frame| Address { side: plank.side, strake: plank.strake, frame };
+    (1..=shell.frame_count()).filter(near).all(|frame| shell.measured.contains(&at(frame)))
 }
 
 /// Faces a piece is glued by, mm²; `member_length`: of the part it goes into, mm.
@@ -83,9 +123,6 @@ pub fn joint_area(piece: &Piece, member_length: f64) -> f64 {
     }
 }
 
-/// What stands across a drawing with an edge that nobody measured.
-pub const GENERATED: &str = "GENERATED, DO NOT CUT: take its shape first";
-
 pub fn thickness(file: &BoatFile, part: i64) -> f64 {
     let plank = file.planks.iter().find(|p| p.id == part).map(|p| p.thickness);
     plank
@@ -103,4 +140,25 @@ pub fn allowances(file: &BoatFile, part: i64) -> Allowances {
     let eased =
         if seamed && caulked(file) { mend_keel_core::seam::first_width(thickness(file, part)) / 2.0 } else { 0.0 };
     Allowances { caulking: eased, ..Allowances::default() }
+}
+
+/// Why a piece is cut though nobody measured its edges, where that is so. Errors name `unmeasured`.
+pub fn cut_unmeasured(
+    file: &BoatFile,
+    piece: &Piece,
+    why: &str,
+    longest: usize,
+) -> std::result::Result<Option<String>, InputError> {
+    if !edges(file, piece).nobody_measured() {
+        return Ok(None);
+    }
+    let why = why.trim();
+    if why.is_empty() {
+        let told = "nobody measured the edges it would be cut by: take its shape, or say why it is cut all the same";
+        return Err(InputError::new("unmeasured", told));
+    }
+    if why.chars().count() > longest {
+        return Err(InputError::new("unmeasured", format!("at most {longest} characters")));
+    }
+    Ok(Some(why.to_owned()))
 }

@@ -78,17 +78,22 @@ fn other_ways(quote: &Quote, blocks: &mut Vec<Block>) {
         for other in &part.others {
             let refused = if other.refused { " (against the rules of the trade)" } else { "" };
             let again = other.later.as_ref().map_or(String::new(), |l| {
-                format!("; after {} years again: {}, {}", l.years, l.way.to_lowercase(), money.band(l.line.net()))
+                format!(
+                    "; after {} again: {}, {}",
+                    view::in_years(l.years.into()),
+                    l.way.to_lowercase(),
+                    money.band(l.line.net())
+                )
             });
             rows.push(vec![
                 part.name.clone(),
                 format!("{}{refused}", other.way),
                 money.band(other.line.net()),
-                format!("{:.0} years{again}", other.years),
+                format!("{}{again}", view::in_years(other.years)),
             ]);
         }
         if let Some(w) = &part.waiting {
-            let way = format!("Waiting {} years, then {}", w.years, w.way.to_lowercase());
+            let way = format!("Waiting {}, then {}", view::in_years(w.years.into()), w.way.to_lowercase());
             rows.push(vec![part.name.clone(), way, money.band(w.line.net()), "at worst, by the forecast".to_owned()]);
         }
     }

@@ -27,6 +27,23 @@ use mend_keel_core::fastening::record::Fastened;
 use mend_keel_core::units::{LengthUnit, MM_PER_INCH, Precision, format_length, parse_length};
 use mend_keel_core::{drill, metals};
 
+/// How a choice stands beside the best one, of 100 points each, as somebody at a bench would say it.
+pub fn standing(points: f64, best: f64) -> &'static str {
+    match best - points {
+        behind if behind <= 0.0 => "serves best",
+        behind if behind < 5.0 => "about as good",
+        behind if behind < 15.0 => "nearly as good",
+        behind if behind < 35.0 => "less good",
+        _ => "far behind",
+    }
+}
+
+/// `1 year`, `30 years`.
+pub fn in_years(years: f64) -> String {
+    let said = format!("{years:.0}");
+    format!("{said} year{}", if said == "1" { "" } else { "s" })
+}
+
 /// How this yard writes lengths.
 #[derive(Debug, Clone, Copy)]
 pub struct Units {

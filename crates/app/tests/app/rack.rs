@@ -168,3 +168,106 @@ async fn nothing_of_a_new_board_is_preset_and_what_nobody_knows_is_kept_as_not_k
     let csv = visitor.get("/rack.csv").await.text;
     assert!(csv.lines().any(|l| l.contains("UNK-1") && l.matches("unknown").count() == 2), "{csv}");
 }
+
+/// The id of the piece whose name a page of timber shows, and its section.
+fn piece_called<'p>(page: &'p str, name: &str) -> (i64, &'p str) {
+    let section = page.split("<section class=\"sheet\">").find(|s| s.contains(name));
+    let section = section.unwrap_or_else(|| panic!("no {name} in: {page}"));
+    let id = section.split_once("/pieces/").unwrap().1.split('"').next().unwrap();
+    (id.parse().unwrap(), section)
+}
+
+/// What a page says of a mark on a piece's edges that nobody measured.
+const UNMEASURED: &str = "nobody measured the edges it would be cut by";
+
+#[tokio::test]
+async fn no_board_is_cut_by_edges_nobody_measured_unless_somebody_says_why() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let timber = visitor.get("/boats/1/timber").await.text;
+    assert!(
+        !piece_called(&timber, "Graving piece, P6").1.contains(UNMEASURED),
+        "its damage was drawn: it is its shape"
+    );
+    let (id, section) = piece_called(&timber, "Splice the end, Frame 7, port");
+    assert!(section.contains(UNMEASURED), "{section}");
+    let board =
+        section.split_once("name=\"board\" value=\"").expect("a board that yields it").1.split('"').next().unwrap();
+    let reserve = format!("/boats/1/pieces/{id}/reserve");
+    assert_eq!(visitor.send("/boats/1/timber", &reserve, &[("board", board)]).await.status, 303);
+
+    let take = format!("/boats/1/pieces/{id}/take");
+    for nothing in ["", "   "] {
+        let refused = visitor.send("/boats/1/timber", &take, &[("unmeasured", nothing)]).await;
+        assert!(refused.status >= 400 && refused.text.contains(UNMEASURED), "{}", refused.text);
+    }
+    let long = "x".repeat(5000);
+    let refused = visitor.send("/boats/1/timber", &take, &[("unmeasured", &long)]).await;
+    assert!(refused.status >= 400 && refused.text.contains("at most"), "{}", refused.text);
+    let (_, section) = (0, visitor.get("/boats/1/timber").await.text);
+    assert!(piece_called(&section, "Frame 7, port").1.contains("Reserved:"), "nothing was cut");
+
+    let why = [("unmeasured", "it is cut 40 mm over all round and fitted in place")];
+    assert_eq!(visitor.send("/boats/1/timber", &take, &why).await.status, 303);
+    let told = visitor.get("/boats/1/story").await.text;
+    assert!(told.contains("was cut by edges nobody measured, because it is cut 40 mm over"), "{told}");
+}
+
+#[tokio::test]
+async fn a_frame_whose_template_was_taken_is_cut_to_it_and_its_drawing_says_so() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let timber = visitor.get("/boats/1/timber").await.text;
+    let (id, section) = piece_called(&timber, "Splice the end, Frame 9, port");
+    let part = section.split_once("shapes/new?part=").expect("the way to take its shape").1.split('"').next().unwrap();
+    let page = format!("/boats/1/shapes/new?way=rib&part={part}");
+    let head = [("way", "rib"), ("part", part), ("tolerance", "1.5"), ("moulded", "46"), ("note", "")];
+    let mut fields: Vec<(String, String)> = head.map(|(n, v)| (n.to_owned(), v.to_owned())).into();
+    fields.push(("name".into(), "Frame 9 by straight edge".into()));
+    for i in 0..7_u32 {
+        let x = f64::from(i) * 150.0;
+        fields.push((format!("x{i}"), format!("{x}")));
+        fields.push((format!("u{i}"), format!("{:.1}", 120.0 - (x - 450.0).powi(2) / 4_000.0)));
+    }
+    let fields: Vec<(&str, &str)> = fields.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+    let kept = visitor.send(&page, "/boats/1/shapes/new", &fields).await;
+    assert_eq!(kept.status, 303, "{}", kept.text);
+
+    let timber = visitor.get("/boats/1/timber").await.text;
+    assert!(!piece_called(&timber, "Splice the end, Frame 9, port").1.contains(UNMEASURED));
+    assert!(
+        piece_called(&timber, "Splice the end, Frame 7, port").1.contains(UNMEASURED),
+        "only its own template counts"
+    );
+    let shown = visitor.get(&format!("/boats/1/pieces/{id}")).await.text;
+    assert!(shown.contains("cut it to its template") && shown.contains("Frame 9 by straight edge"), "{shown}");
+    assert!(!shown.contains("Generated, do not cut"));
+    let drawing = visitor.get(&format!("/boats/1/pieces/{id}/file/svg")).await.text;
+    assert!(drawing.contains("ONLY A BOX ROUND IT"), "{drawing}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_saws_plan_does_not_tick_what_nobody_measured() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 1000).await;
+    b.go("/rack/cut").await;
+    b.press(&b.find_text("button", "Lay them out").await).await;
+    b.arrives("/rack/cut").await;
+    b.find_text("h2", "The plan").await;
+    b.page
+        .execute("for (const d of document.querySelectorAll('.saw-board details')) d.open = true", vec![])
+        .await
+        .unwrap();
+    let row = b.find_text(".saw-board tbody tr", "nobody measured its edges").await;
+    let script = "const row = arguments[0], form = row.closest('form'); \
+        for (const t of form.querySelectorAll('input[type=checkbox]')) t.checked = false; \
+        const tick = row.querySelector('input[type=checkbox]'); const was = row.dataset.was = tick.defaultChecked; \
+        tick.checked = true; form.querySelector('button[type=submit]').dataset.under = '1'; return was;";
+    let was = b.page.execute(script, vec![row.to_json().unwrap()]).await.unwrap();
+    assert_eq!(was.json(), &serde_json::Value::Bool(false), "it was ticked before anybody looked");
+    b.press(&b.find("button[data-under]").await).await;
+    b.find_text(".fault", "say why, or take their shape first").await;
+    b.close().await;
+}

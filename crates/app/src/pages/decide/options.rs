@@ -8,14 +8,16 @@ use mend_keel_core::repair::decide::alone::Answered;
 use mend_keel_core::repair::decide::{RepairOption, Wood};
 use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::survey::Grade;
+use mend_keel_core::work::quote::Currency;
 use mend_keel_store::boards::{self, Board};
 use mend_keel_store::findings::Finding;
-use mend_keel_store::owners;
+use mend_keel_store::{owners, quotes};
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::decide::{self, Subject, pieces, settled};
 use crate::file::learned::YardRates;
+use crate::file::shape;
 use crate::view::layers::Layers;
 use crate::view::reasons::{self, ReasonView};
 use crate::view::surface::SurfaceView;
@@ -168,7 +170,8 @@ struct OptionView {
     label: &'static str,
     /// The plank with this option's new wood on it; empty for a part that is not in the planking.
     drawing: String,
-    score: String,
+    standing: &'static str,
+    points: String,
     forbidden: bool,
     kept: String,
     kept_bar: String,
@@ -183,19 +186,24 @@ struct OptionView {
     reasons: Vec<ReasonView>,
 }
 
-fn money(amount: f64) -> String {
+/// In whole units: what is estimated has no cents.
+fn money(amount: f64, currency: &Currency) -> String {
     // A sum of nothing is −0.
-    format!("{:.0}", amount.max(0.0))
+    format!("{:.0} {}", amount.max(0.0), currency.code)
 }
 
-fn wood_words(wood: &Wood, units: Units) -> Vec<String> {
+/// `measured`: the widths of a plank's new length are.
+fn wood_words(wood: &Wood, measured: bool, units: Units) -> Vec<String> {
     match wood {
         Wood::None => vec!["no new wood".to_owned()],
         Wood::Patches(patches) => patches
             .iter()
             .map(|p| format!("blank {}", units.dims(&[p.blank.length, p.blank.width, p.blank.thickness])))
             .collect(),
-        Wood::Plank(s) => vec![format!("{} of plank, {} wide", units.run(s.length()), units.len(s.width))],
+        Wood::Plank(s) => {
+            let nobody = if measured { "" } else { " by the generated grid: nobody measured it" };
+            vec![format!("{} of plank, {} wide{nobody}", units.run(s.length()), units.len(s.width))]
+        }
         Wood::Timber(t) => {
             let plies = if t.plies > 1 { format!(", {} plies", t.plies) } else { String::new() };
             let scarf = if t.scarf > 0.0 { format!(", scarfed over {}", units.len(t.scarf)) } else { String::new() };
@@ -204,13 +212,21 @@ fn wood_words(wood: &Wood, units: Units) -> Vec<String> {
     }
 }
 
-fn option_view(
-    file: &BoatFile,
-    option: &RepairOption,
-    subject: &Subject<'_>,
-    rack: &[Board],
+/// Points of the best that no rule refuses.
+fn best(options: &[RepairOption]) -> f64 {
+    options.iter().filter(|o| !o.forbidden()).map(|o| o.score).fold(0.0, f64::max)
+}
+
+/// What every option of a part is shown with.
+struct Shown<'a> {
+    rack: &'a [Board],
+    currency: &'a Currency,
+    best: f64,
     units: Units,
-) -> OptionView {
+}
+
+fn option_view(file: &BoatFile, option: &RepairOption, subject: &Subject<'_>, shown: &Shown<'_>) -> OptionView {
+    let units = shown.units;
     let new_wood = pieces(subject, option);
     let drawing = match subject {
         Subject::Plank(plank) => {
@@ -219,29 +235,34 @@ fn option_view(
         }
         _ => String::new(),
     };
+    let measured = match (subject, &option.wood) {
+        (Subject::Plank(plank), Wood::Plank(s)) => shape::grid_measured(file, plank, s.from, s.to),
+        _ => true,
+    };
     let mut sorted = option.reasons.clone();
     sorted.sort_by_key(|r| std::cmp::Reverse(r.verdict));
     OptionView {
         code: option.kind.code(),
         label: option.kind.label(),
         drawing,
-        score: format!("{:.0}", option.score),
+        standing: view::standing(option.score, shown.best),
+        points: format!("{:.0}", option.score),
         forbidden: option.forbidden(),
         kept: view::percent(option.kept),
         kept_bar: format!("{:.0}", option.kept * 100.0),
         strength: view::percent(option.strength),
         p50: view::hours(option.hours.p50),
         p80: view::hours(option.hours.p80),
-        years: format!("{:.0} years", option.years),
-        wood: wood_words(&option.wood, units),
-        rack: new_wood.iter().map(|p| crate::file::timber::rack_says(p, rack, units)).collect(),
-        cost: money(option.cost),
+        years: view::in_years(option.years),
+        wood: wood_words(&option.wood, measured, units),
+        rack: new_wood.iter().map(|p| crate::file::timber::rack_says(p, shown.rack, units)).collect(),
+        cost: money(option.cost, shown.currency),
         materials: option
             .materials
             .iter()
             .map(|m| {
                 let places = if m.amount < 0.1 { 4 } else { 2 };
-                (m.what.to_owned(), format!("{:.places$} {}", m.amount, m.unit), money(m.cost()))
+                (m.what.to_owned(), format!("{:.places$} {}", m.amount, m.unit), money(m.cost(), shown.currency))
             })
             .collect(),
         reasons: reasons::views(&sorted, units),
@@ -262,12 +283,13 @@ async fn lay_out(
 /// What two schools say of the same options: ranked by the boat's own.
 fn beside(here: &[RepairOption], there: &[RepairOption], units: Units) -> Vec<Beside> {
     let place = |options: &[RepairOption], kind: OptionKind| {
+        let best = best(options);
         options.iter().position(|o| o.kind == kind).map_or("–".to_owned(), |i| {
             let option = &options[i];
             if option.forbidden() {
                 "✕ not allowed".to_owned()
             } else {
-                format!("{}. with {:.0}", i + 1, option.score)
+                format!("{}. {}", i + 1, view::standing(option.score, best))
             }
         })
     };
@@ -330,6 +352,7 @@ async fn page(
 ) -> std::result::Result<Options, AppError> {
     let school = file.boat.school;
     let rack = boards::list(desk.store).await?;
+    let (terms, _) = quotes::terms(desk.store).await?;
     let with = with.filter(|s| *s != school);
     let (mut none, mut step, mut dry_first) = (String::new(), None, None);
     let (options, beside) = match lay_out(desk, file, subject, school).await {
@@ -344,7 +367,9 @@ async fn page(
                 Some(other) => beside(&options, &lay_out(desk, file, subject, other).await?.options, desk.units),
                 None => Vec::new(),
             };
-            (options.iter().map(|o| option_view(file, o, subject, &rack, desk.units)).collect::<Vec<_>>(), other)
+            let best = best(&options);
+            let shown = Shown { rack: &rack, currency: &terms.currency, best, units: desk.units };
+            (options.iter().map(|o| option_view(file, o, subject, &shown)).collect::<Vec<_>>(), other)
         }
         Err(AppError::Refused(why)) => {
             step = Some(Step::of("survey"));

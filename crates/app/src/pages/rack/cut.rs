@@ -1,6 +1,6 @@
 //! For the saw: pieces of all decided repairs laid out on boards, over one boat or several; and cutting by that plan.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 use askama::Template;
 use mend_keel_core::InputError;
@@ -17,13 +17,15 @@ use mend_keel_store::{Act, Store, accounts};
 use rocket::{State, get, post, tokio};
 use serde::{Deserialize, Serialize};
 
+use crate::file::boat::BoatFile;
+use crate::file::shape;
 use crate::pages::rack::tabs;
 use crate::view::board::{self as drawing, OnBoard};
 use crate::view::{self, Units};
 use crate::web::auth::Crew;
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
-use crate::web::form::{Faults, Posted, Reader, Typed};
+use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
 use crate::web::jobs::Jobs;
 
 /// A plan as it is kept.
@@ -76,6 +78,8 @@ struct BoardView {
     svg: String,
     pieces: Vec<PieceView>,
     offcuts: Vec<String>,
+    /// Nobody measured the edges of some of them.
+    unmeasured: bool,
     /// It was cut or reserved otherwise since the plan was made.
     gone: bool,
 }
@@ -86,6 +90,8 @@ struct PieceView {
     boat: String,
     length: String,
     width: String,
+    /// Where its shape is taken, if nobody measured the edges it would be cut by.
+    unmeasured: Option<String>,
 }
 
 /// Most that is cut off an end as a matter of course, mm.
@@ -98,12 +104,21 @@ struct Yard {
     boats: HashMap<i64, Boat>,
     pieces: Vec<Piece>,
     rack: Vec<Board>,
+    /// Pieces whose edges nobody measured.
+    unmeasured: HashSet<i64>,
 }
 
 impl Yard {
     async fn load(store: &Store) -> std::result::Result<Self, AppError> {
         let boats = boat_store::list(store).await?.into_iter().map(|b| (b.id, b)).collect();
-        Ok(Self { boats, pieces: decisions::wanting(store).await?, rack: boards::list(store).await? })
+        let pieces = decisions::wanting(store).await?;
+        let (mut unmeasured, with): (_, BTreeSet<i64>) = (HashSet::new(), pieces.iter().map(|p| p.boat_id).collect());
+        for boat in with {
+            let file = BoatFile::load(store, boat).await?;
+            let hers = pieces.iter().filter(|p| p.boat_id == boat);
+            unmeasured.extend(hers.filter(|p| shape::edges(&file, p).nobody_measured()).map(|p| p.id));
+        }
+        Ok(Self { boats, pieces, rack: boards::list(store).await?, unmeasured })
     }
 
     fn boat_name(&self, id: i64) -> String {
@@ -281,9 +296,14 @@ fn board_view(yard: &Yard, kept: &KeptBoard, units: Units) -> Option<BoardView> 
                 boat: yard.boat_name(p.boat_id),
                 length: units.exact(k.area.length()),
                 width: units.exact(k.area.width()),
+                unmeasured: yard
+                    .unmeasured
+                    .contains(&p.id)
+                    .then(|| format!("/boats/{}/shapes/new?part={}", p.boat_id, p.member_id)),
             })
             .collect(),
         offcuts: kept.offcuts.iter().map(|a| units.dims(&[a.length(), a.width()])).collect(),
+        unmeasured: open.iter().any(|(_, p)| yard.unmeasured.contains(&p.id)),
         gone: board.state != BoardState::Free || open.len() != kept.pieces.len(),
     })
 }
@@ -387,6 +407,13 @@ pub async fn carry_out(desk: Desk<'_>, _who: Crew, board: i64, posted: Posted) -
         }
         made.push((piece, CutPiece { piece: piece.id, name: piece.name.clone(), length, width }));
     }
+    let unmeasured = made.iter().filter(|(piece, _)| yard.unmeasured.contains(&piece.id));
+    let unmeasured: Vec<&Piece> = unmeasured.map(|(piece, _)| *piece).collect();
+    let because = format!("unmeasured{board}");
+    let why = read.text(&because, NOTE_LIMIT);
+    if !unmeasured.is_empty() && why.is_empty() {
+        read.faults.add(InputError::new(because, "say why, or take their shape first"));
+    }
     if made.is_empty() {
         read.faults.add(InputError::new(format!("board{board}"), "tick what was cut"));
     }
@@ -402,6 +429,9 @@ pub async fn carry_out(desk: Desk<'_>, _who: Crew, board: i64, posted: Posted) -
     }));
     let mut work = desk.store.begin(posted.act()).await?;
     work.cut_board(stock, &made, &offcuts).await?;
+    for piece in unmeasured {
+        work.tell_unmeasured(piece, &why).await?;
+    }
     let location = format!("/rack/{board}");
     work.commit(&location).await?;
     Ok(Answer::Go(location))

@@ -14,11 +14,13 @@ use mend_keel_core::units::parse_length;
 use mend_keel_core::{InputError, Reason, Verdict};
 use mend_keel_store::boards;
 use mend_keel_store::boats::Plank;
+use mend_keel_store::captures::CaptureRow;
 use mend_keel_store::decisions::{self, Geometry, NewPiece, Piece, PieceState};
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::{decide, hanging, shape};
+use crate::file::shape::{self, EdgesFrom};
+use crate::file::{decide, hanging};
 use crate::view::piece::{self as drawing, Corner, blank};
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::{self, ReasonView};
@@ -63,6 +65,8 @@ struct Show {
     is_drawn: bool,
     /// An edge of it was measured by nobody.
     generated: bool,
+    /// The template it is cut to, where its drawing is only a box round it.
+    template: Option<(i64, String)>,
     /// It has a card to be hung by.
     hung: bool,
     typed: Typed,
@@ -133,9 +137,7 @@ struct Laid<'f> {
     /// x from the plank's fore joint or the member's start, mm.
     outline: Vec<Point>,
     member_length: f64,
-    /// Where its edges come from: the shape that was taken, or nobody measured one of them.
-    taken: Option<String>,
-    generated: bool,
+    edges: EdgesFrom<'f>,
 }
 
 impl<'f> Laid<'f> {
@@ -143,20 +145,17 @@ impl<'f> Laid<'f> {
         let piece = decisions::piece(desk.store, file.boat.id, id).await?;
         let plank = file.planks.iter().find(|p| p.id == piece.member_id);
         let mut outline = outline(file, &piece, plank);
-        let shape = shape::taken(file, &piece);
-        if let Some((_, pattern)) = &shape {
+        let edges = shape::edges(file, &piece);
+        if let EdgesFrom::Shape(_, pattern) = &edges {
             // The shape as it was taken, laid where the piece begins.
             let at = |axis| extent(&outline, axis).map_or(0.0, |e: (f64, f64)| e.0);
             let own = |axis| extent(&pattern.outline, axis).map_or(0.0, |e: (f64, f64)| e.0);
             let (dx, dy) = (at(0) - own(0), at(1) - own(1));
             outline = pattern.outline.iter().map(|p| [p[0] + dx, p[1] + dy]).collect();
         }
-        let taken =
-            shape.map(|(row, _)| format!("{}, {} on {}", row.name, row.by_name, &row.at[..10.min(row.at.len())]));
-        let generated = taken.is_none() && shape::generated(file, &piece, &outline);
         let member = file.members.iter().find(|m| m.id == piece.member_id);
         let member_length = member.map_or(piece.length, |m| m.length);
-        Ok(Self { piece, plank, outline, member_length, taken, generated })
+        Ok(Self { piece, plank, outline, member_length, edges })
     }
 
     /// The frame it is measured from, and where that lies in its own x.
@@ -341,10 +340,11 @@ fn facts(file: &BoatFile, laid: &Laid<'_>, units: Units) -> Facts {
     };
     facts.push((
         "Edges",
-        match (&laid.taken, laid.generated) {
-            (Some(shape), _) => format!("as taken: {shape}"),
-            (None, true) => "from the generated grid: nobody measured them".to_owned(),
-            (None, false) => "from what was drawn on the plank".to_owned(),
+        match &laid.edges {
+            EdgesFrom::Shape(row, _) => format!("as taken: {}", said(row)),
+            EdgesFrom::Template(row) => format!("those of its template, not of this drawing: {}", said(row)),
+            EdgesFrom::Generated => "from the generated grid: nobody measured them".to_owned(),
+            EdgesFrom::Measured => "from what was drawn on the plank".to_owned(),
         },
     ));
     if let Some((kg, people)) = weighs(piece) {
@@ -354,6 +354,11 @@ fn facts(file: &BoatFile, laid: &Laid<'_>, units: Units) -> Facts {
         ));
     }
     facts
+}
+
+/// A shape by its name, who took it and when.
+fn said(row: &CaptureRow) -> String {
+    format!("{}, {} on {}", row.name, row.by_name, &row.at[..10.min(row.at.len())])
 }
 
 /// Weight of a blank, and with how many people it is carried.
@@ -606,8 +611,12 @@ async fn page(
             .collect(),
         bush: asked.bush.unwrap_or_default().to_owned(),
         cautions,
-        is_drawn: laid.plank.is_some() || laid.taken.is_some(),
-        generated: laid.generated,
+        is_drawn: laid.plank.is_some() || matches!(laid.edges, EdgesFrom::Shape(..)),
+        generated: matches!(laid.edges, EdgesFrom::Generated),
+        template: match laid.edges {
+            EdgesFrom::Template(row) => Some((row.id, row.name.clone())),
+            _ => None,
+        },
         hung: hanging::is_hung(file, piece),
         typed,
         faults,
@@ -737,9 +746,7 @@ pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64, kind: &
     if let Some(offset) = bush {
         drawing.notes.push(format!("Dashed: router template, {} outside for the bush", desk.units.fine(offset)));
     }
-    if laid.generated {
-        drawing.stamp = Some(shape::GENERATED.to_owned());
-    }
+    drawing.stamp = laid.edges.stamp().map(str::to_owned);
     let mirrored = asked.mirror.is_some_and(|m| m == "1" || m == "on");
     drawn::file(&if mirrored { drawing.mirrored() } else { drawing }, kind).await
 }

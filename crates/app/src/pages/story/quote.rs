@@ -94,9 +94,14 @@ pub fn others(part: &mend_keel_core::work::quote::Part, money: &Currency) -> Vec
         .map(|o| {
             let refused = if o.refused { " (against the rules)" } else { "" };
             let again = o.later.as_ref().map_or(String::new(), |l| {
-                format!("; after {} years {} again for {}", l.years, l.way.to_lowercase(), money.band(l.line.net()))
+                format!(
+                    "; after {} {} again for {}",
+                    view::in_years(l.years.into()),
+                    l.way.to_lowercase(),
+                    money.band(l.line.net())
+                )
             });
-            format!("{}{refused}: {}, lasts {:.0} years{again}", o.way, money.band(o.line.net()), o.years)
+            format!("{}{refused}: {}, lasts {}{again}", o.way, money.band(o.line.net()), view::in_years(o.years))
         })
         .collect();
     told.extend(part.waiting.as_ref().map(|w| {

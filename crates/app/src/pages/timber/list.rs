@@ -8,14 +8,16 @@ use mend_keel_store::decisions::{self, Geometry, Piece, PieceState};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
+use crate::file::shape;
 use crate::file::timber::need;
+use crate::view;
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
 use crate::web::desk::{Desk, Page, render};
 use crate::web::error::{Answer, AppError, Result};
-use crate::web::form::{Posted, Reader, day};
+use crate::web::form::{NOTE_LIMIT, Posted, Reader, day};
 
 #[derive(Template)]
 #[template(path = "timber/list.html")]
@@ -28,6 +30,7 @@ struct List {
 
 struct PieceView {
     id: i64,
+    member_id: i64,
     name: String,
     blank: String,
     species: String,
@@ -43,13 +46,16 @@ struct PieceView {
     needed_by: String,
     /// Where nothing serves: other species, nearest first, with what of them is in the rack.
     others: Vec<OtherView>,
+    /// Nobody measured the edges it would be cut by.
+    unmeasured: bool,
     /// It is long enough to be scarfed up from shorter boards.
     scarfs: bool,
 }
 
 struct OtherView {
     name: String,
-    score: String,
+    nearness: &'static str,
+    points: String,
     movement: String,
     weight: String,
     strength: String,
@@ -57,6 +63,16 @@ struct OtherView {
     bend: String,
     rack: String,
     reasons: Vec<ReasonView>,
+}
+
+/// How near a species comes to the one that is wanted, of 100 points.
+fn nearness(points: f64) -> &'static str {
+    match points {
+        p if p >= 90.0 => "hardly differs",
+        p if p >= 75.0 => "near",
+        p if p >= 55.0 => "differs",
+        _ => "far off",
+    }
 }
 
 /// Species shown in place of one that is not to be had.
@@ -78,7 +94,8 @@ fn others(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> Vec<OtherView> {
             let share = |v: f64| format!("{:+.0} %", (v - 1.0) * 100.0);
             OtherView {
                 name: s.species.name.clone(),
-                score: format!("{:.0}", s.score),
+                nearness: nearness(s.score),
+                points: format!("{:.0}", s.score),
                 movement: share(s.movement),
                 weight: share(s.weight),
                 strength: share(s.strength),
@@ -96,7 +113,8 @@ struct FitView {
     tag: String,
     what: String,
     serves: bool,
-    score: String,
+    standing: &'static str,
+    points: String,
     reasons: Vec<ReasonView>,
 }
 
@@ -107,12 +125,12 @@ const NEAR_MISSES: usize = 3;
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     let rack = boards::list(desk.store).await?;
-    let pieces = file.pieces.iter().map(|p| piece_view(&desk, p, &rack)).collect();
+    let pieces = file.pieces.iter().map(|p| piece_view(&desk, &file, p, &rack)).collect();
     let qualities = pairs(Quality::ALL, Quality::code, Quality::label);
     render(&List { page: desk.boat_page(&file, "Timber", "timber"), boat_id: id, pieces, qualities })
 }
 
-fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
+fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, rack: &[Board]) -> PieceView {
     let wanted = species::find(&piece.species).ok();
     let need = need(piece);
     let mut fits: Vec<(&Board, Fit)> = rack
@@ -121,6 +139,7 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
         .filter_map(|b| Some((b, board::fit(&b.stock(), &b.details, &need, wanted?))))
         .collect();
     fits.sort_by(|a, b| b.1.serves.cmp(&a.1.serves).then(b.1.score.total_cmp(&a.1.score)));
+    let best = fits.iter().filter(|(_, f)| f.serves).map(|(_, f)| f.score).fold(0.0, f64::max);
     let serving = fits.iter().filter(|(_, f)| f.serves).count();
     // Boards of another species are no near miss.
     let shown = fits
@@ -138,7 +157,8 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
                 b.moisture.map_or(String::new(), |m| format!(", {m:.0} %"))
             ),
             serves: f.serves,
-            score: format!("{:.0}", f.score),
+            standing: view::standing(f.score, best),
+            points: format!("{:.0}", f.score),
             reasons: reasons::views(&f.reasons, desk.units),
         })
         .collect();
@@ -155,6 +175,7 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
     };
     PieceView {
         id: piece.id,
+        member_id: piece.member_id,
         name: piece.name.clone(),
         blank: crate::view::piece::blank(desk.units, piece),
         species: wanted.map_or(piece.species.clone(), |s| s.name.clone()),
@@ -166,6 +187,7 @@ fn piece_view(desk: &Desk<'_>, piece: &Piece, rack: &[Board]) -> PieceView {
         was: wants_kept(piece).token(),
         needed_by: piece.needed_by.clone().unwrap_or_default(),
         others: if serving == 0 && piece.state == PieceState::Planned { others(desk, piece, rack) } else { Vec::new() },
+        unmeasured: piece.state != PieceState::Cut && shape::edges(file, piece).nobody_measured(),
         scarfs: serving == 0 && !matches!(piece.geometry, Geometry::Patch { .. }),
         shortfall,
     }
@@ -225,8 +247,14 @@ pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
     let board = boards::find(desk.store, board_id).await?;
     let blank = Rectangle { length: piece.length, width: piece.width };
     let cut = board::take(board.face(), board.thickness, blank).map_err(|e| AppError::Refused(e.message))?;
+    let file = BoatFile::load(desk.store, id).await?;
+    let why = shape::cut_unmeasured(&file, &piece, posted.form.get("unmeasured"), NOTE_LIMIT)
+        .map_err(|e| AppError::Refused(e.message))?;
     let mut work = desk.store.begin(posted.act()).await?;
     work.take_from_rack(&board, &piece, &cut).await?;
+    if let Some(why) = why {
+        work.tell_unmeasured(&piece, &why).await?;
+    }
     let location = format!("/rack/{board_id}");
     work.commit(&location).await?;
     Ok(Answer::Go(location))
