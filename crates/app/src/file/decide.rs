@@ -59,6 +59,14 @@ impl<'f> Subject<'f> {
     }
 
     /// Whether somebody said what wood it is of.
+    /// Whether its section was measured: what of it is lost is reckoned by it.
+    pub fn section_measured(&self) -> bool {
+        match self {
+            Self::Plank(_) | Self::Panel(..) => true,
+            Self::Member(member) => member.measured,
+        }
+    }
+
     pub fn timber_known(&self) -> bool {
         species::find(self.species()).is_ok()
     }

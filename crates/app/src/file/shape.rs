@@ -3,6 +3,7 @@
 use mend_keel_core::InputError;
 use mend_keel_core::geometry::extent;
 use mend_keel_core::grid::Address;
+use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::repair::decide::Timber;
 use mend_keel_core::repair::gluing;
 use mend_keel_core::repair::graving::{self, ToEdge};
@@ -107,18 +108,26 @@ pub fn grid_measured(file: &BoatFile, plank: &Plank, x0: f64, x1: f64) -> bool {
     (1..=shell.frame_count()).filter(near).all(|frame| shell.measured.contains(&at(frame)))
 }
 
-/// Faces a piece is glued by, mm²; `member_length`: of the part it goes into, mm.
-pub fn joint_area(piece: &Piece, member_length: f64) -> f64 {
+/// A piece of a member that is no plank, as it was laid out.
+pub fn timber(geometry: &Geometry) -> Option<Timber> {
+    let Geometry::Timber { from, to, width, thickness, scarf, plies, sheet, .. } = geometry else { return None };
+    let (from, to, width, thickness, scarf) = (*from, *to, *width, *thickness, *scarf);
+    Some(Timber { from, to, width, thickness, scarf, sheet: *sheet, plies: *plies })
+}
+
+/// Faces a piece is glued by, mm².
+pub fn joint_area(file: &BoatFile, piece: &Piece) -> f64 {
     match &piece.geometry {
         Geometry::Patch { outline, depth, through, .. } => graving::joint_area(outline, *depth, *through),
         Geometry::Stretch { scarf, width, new_fore, new_aft, .. } => {
             let ends = f64::from(u8::from(*new_fore) + u8::from(*new_aft));
             ends * gluing::scarf_face(*width, *scarf, piece.thickness)
         }
-        Geometry::Timber { from, to, width, thickness, scarf, plies, sheet, .. } => {
-            let (from, to, width, thickness, scarf) = (*from, *to, *width, *thickness, *scarf);
-            let wood = Timber { from, to, width, thickness, scarf, sheet: *sheet, plies: *plies };
-            wood.joints(member_length).area()
+        Geometry::Timber { .. } => {
+            let Some(wood) = timber(&piece.geometry) else { return 0.0 };
+            let member = file.members.iter().find(|m| m.id == piece.member_id);
+            let (kind, length) = member.map_or((MemberKind::Plank, piece.length), |m| (m.kind, m.length));
+            wood.joints(kind, length).area()
         }
     }
 }

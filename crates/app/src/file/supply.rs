@@ -151,8 +151,7 @@ fn of_piece(
         supply.wood.push(Wood { asked: asked(mill, 1.0), board: best.map(|(b, _)| b.tag.clone()) });
     }
     if let Some(glue) = task(Operation::Glue) {
-        let length = file.members.iter().find(|m| m.id == piece.member_id).map_or(piece.length, |m| m.length);
-        let kg = gluing::mixed_kg(shape::joint_area(piece, length));
+        let kg = gluing::mixed_kg(shape::joint_area(file, piece));
         if kg > 0.0 {
             needs.entry(Thing::Glue).or_default().push(asked(days.task(glue), kg));
         }

@@ -226,3 +226,57 @@ async fn a_task_waits_for_its_turn_unless_somebody_says_why_and_the_story_tells_
     let shore = action(task(">Shore and batten"));
     assert_eq!(visitor.send("/boats/1/work", &shore, &[]).await.status, 303);
 }
+
+/// What stands in a page between two words, as a number.
+fn figure(page: &str, before: &str, after: &str) -> f64 {
+    let page = crate::support::flat(page);
+    let from = page.find(before).unwrap_or_else(|| panic!("no {before} in: {page}")) + before.len();
+    let text = page[from..].split(after).next().unwrap().trim();
+    text.rsplit('>').next().unwrap().trim().parse().unwrap_or_else(|_| panic!("no number after {before}: {text}"))
+}
+
+#[tokio::test]
+async fn a_beam_of_a_likely_section_says_so_until_it_is_measured_and_is_scarfed_and_held_as_a_beam() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let rot = [("kind", "rot"), ("grade", "renew"), ("depth", "30"), ("shape", "0, 0\n200, 0\n200, 40\n0, 40")];
+    let path = found(&visitor, "BM5 1", &rot).await;
+    let page = visitor.get(&path).await.text;
+    assert!(page.contains("Its section is generated"), "{page}");
+    assert!(page.contains("by generated sizes: nobody measured them"), "what new wood it takes is no measure either");
+    assert!(page.contains("serves best") && !page.contains("of 100</span>"), "words, with the figure behind them");
+    assert!(page.contains(" EUR"), "what it costs is in the yard's money");
+
+    let part = path.split('/').nth(4).unwrap();
+    let member = format!("/boats/1/members/{part}?at=");
+    let measured = [
+        ("name", "Beam 5"),
+        ("length", "1900"),
+        ("width", "60"),
+        ("thickness", "45"),
+        ("species", "white_oak"),
+        ("grain", ""),
+        ("year", ""),
+        ("finish", ""),
+        ("fastened", ""),
+    ];
+    let form = format!("/boats/1/members/{part}");
+    let kept = visitor.send(&form, &member, &measured).await;
+    assert_eq!(kept.status, 303, "{}", kept.text);
+    let page = visitor.get(&path).await.text;
+    assert!(!page.contains("Its section is generated") && !page.contains("nobody measured them"), "{page}");
+
+    let chosen = [("option", "splice_end"), ("reason", "sound inboard")];
+    assert_eq!(visitor.send(&path, &path, &chosen).await.status, 303);
+    let shape = visitor.get("/boats/1/shape").await.text;
+    let row = shape.split("/boats/1/pieces/").find(|rest| rest.contains("Splice the end, Beam 5")).unwrap();
+    let piece = visitor.get(&format!("/boats/1/pieces/{}", row.split('"').next().unwrap())).await.text;
+    // By hand: 12 × 60 = 720 long, 45 broad: 45 × √(720² + 60²) = 325 cm², as the glue has it too.
+    assert_eq!(figure(&piece, "<dt>Glue area</dt><dd>", "cm²"), 325.0);
+    assert_eq!(figure(&piece, "<dt>Joint</dt><dd>", "cm²"), 325.0);
+    assert!(!piece.contains("outer edge aft"), "a beam has no outside that water runs over");
+    let work = visitor.get("/boats/1/work").await.text;
+    let tasks = &work[work.find("Beam 5").unwrap()..];
+    assert!(tasks.contains("Stanchion the deck and brace her across"), "{tasks}");
+}

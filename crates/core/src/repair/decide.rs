@@ -13,6 +13,7 @@ pub mod region;
 #[cfg(test)]
 mod table;
 
+use crate::grid::member::MemberKind;
 use crate::practice::{Practice, School};
 use crate::reason::{Reason, Verdict};
 use crate::survey::{Answer, Cause, FindingKind, Grade};
@@ -47,9 +48,18 @@ impl Timber {
         self.to - self.from
     }
 
+    /// What its scarf is cut through, mm: a rib's moulding, or its siding where the longer scarf found no room; any other member's
+    /// thickness.
+    pub fn cut_through(&self, kind: MemberKind) -> f64 {
+        let rib = matches!(member::Class::of(kind), member::Class::Rib);
+        let off = |depth: f64| (self.scarf - member::SPLICE_RATIO * depth).abs();
+        if rib && off(self.width) <= off(self.thickness) { self.width } else { self.thickness }
+    }
+
     /// What is glued of it in a member so long: an end inside the member is a new one.
-    pub fn joints(&self, member_length: f64) -> MemberJoints {
+    pub fn joints(&self, kind: MemberKind, member_length: f64) -> MemberJoints {
         MemberJoints {
+            through: self.cut_through(kind),
             length: self.length(),
             width: self.width,
             thickness: self.thickness,

@@ -5,6 +5,7 @@ use std::borrow::Cow;
 use crate::caution::Caution;
 use crate::error::{self, InputError};
 use crate::grid::Between;
+use crate::grid::member::{MemberKind, Surface};
 use crate::repair::way::OptionKind;
 
 use super::estimate::{Hours, Operation};
@@ -25,6 +26,8 @@ pub struct Task {
 /// How big a repair is.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Extent {
+    /// What it goes into; `None` is a plank of her skin.
+    pub member: Option<MemberKind>,
     /// Length of new wood, mm.
     pub length: f64,
     /// Length of glue or cut line, mm.
@@ -154,13 +157,8 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
     let steamed = kind == OptionKind::Steam;
     let mut tasks = Vec::new();
     if kind.takes_out() {
-        tasks.push(task(
-            O::Shore,
-            "Shore and batten the hull each side of the opening",
-            1.0,
-            0.0,
-            &[Caution::UnderHull],
-        ));
+        let (what, cautions) = held(extent.member);
+        tasks.push(task(O::Shore, what, 1.0, 0.0, cautions));
     }
     tasks.push(task(O::Strip, "Strip the coating and prove the extent", metres, 0.0, &[Caution::OldPaint]));
     if seam > 0.0 {
@@ -198,6 +196,18 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
     tasks
 }
 
+/// What holds the shape of a part's surroundings while it is out, and what to take care of.
+fn held(member: Option<MemberKind>) -> (&'static str, &'static [Caution]) {
+    match member.map(MemberKind::surface) {
+        Some(Surface::Deck) => ("Stanchion the deck and brace her across, each side of the opening", &[]),
+        Some(Surface::Spars) => ("Lay it out straight on trestles, blocked and held each side of the opening", &[]),
+        Some(Surface::Backbone) => {
+            ("Take the weight off it and shore the hull each side of the opening", &[Caution::UnderHull])
+        }
+        _ => ("Shore and batten the hull each side of the opening", &[Caution::UnderHull]),
+    }
+}
+
 /// A task in two: amount and hours of the first part and of the rest, in proportion. Errors name `amount`.
 pub fn split(amount: f64, hours: Hours, first: f64) -> Result<[(f64, Hours); 2], InputError> {
     error::positive("amount", first)?;
@@ -227,6 +237,7 @@ mod tests {
             heavy: 1.0,
             between: Between::Seam,
             backing: 0.0,
+            member: None,
         };
         unfold(kind, &extent, |op| op.rate().0).into_iter().map(|t| t.operation).collect()
     }
@@ -250,6 +261,30 @@ mod tests {
         let steamed = order_of(OptionKind::Steam);
         let at = |op| steamed.iter().position(|o| *o == op).unwrap();
         assert!(at(Operation::Mill) < at(Operation::Bend) && at(Operation::Bend) < at(Operation::DryFit));
+    }
+
+    #[test]
+    fn a_beam_is_held_by_stanchions_and_a_spar_lies_on_trestles() {
+        let shore = |member| {
+            let extent = Extent { member, length: 1_000.0, places: 1, ..Extent::default() };
+            let tasks = unfold(OptionKind::SpliceEnd, &extent, |op| op.rate().0);
+            tasks.into_iter().find(|t| t.operation == Operation::Shore).unwrap()
+        };
+        for kind in MemberKind::ALL.iter().copied() {
+            let task = shore(Some(kind));
+            let hull = task.what.contains("hull");
+            assert_eq!(
+                hull,
+                !matches!(kind.surface(), Surface::Deck | Surface::Spars),
+                "{}: {}",
+                kind.label(),
+                task.what
+            );
+            assert_eq!(task.cautions.contains(&Caution::UnderHull), hull, "{}", kind.label());
+        }
+        assert!(shore(Some(MemberKind::Beam)).what.contains("Stanchion"));
+        assert!(shore(Some(MemberKind::Spar)).what.contains("trestles"));
+        assert!(shore(None).what.contains("hull"), "a plank");
     }
 
     #[test]

@@ -130,6 +130,7 @@ struct Options {
     untreated: Vec<String>,
     /// Somebody said what wood it is.
     timber_known: bool,
+    section_measured: bool,
     since: Vec<String>,
     /// What the owner wishes of it.
     wishes: Vec<String>,
@@ -192,8 +193,9 @@ fn money(amount: f64, currency: &Currency) -> String {
     format!("{:.0} {}", amount.max(0.0), currency.code)
 }
 
-/// `measured`: the widths of a plank's new length are.
+/// `measured`: the sizes it is cut by are.
 fn wood_words(wood: &Wood, measured: bool, units: Units) -> Vec<String> {
+    let nobody = if measured { "" } else { ", by generated sizes: nobody measured them" };
     match wood {
         Wood::None => vec!["no new wood".to_owned()],
         Wood::Patches(patches) => patches
@@ -201,13 +203,12 @@ fn wood_words(wood: &Wood, measured: bool, units: Units) -> Vec<String> {
             .map(|p| format!("blank {}", units.dims(&[p.blank.length, p.blank.width, p.blank.thickness])))
             .collect(),
         Wood::Plank(s) => {
-            let nobody = if measured { "" } else { " by the generated grid: nobody measured it" };
             vec![format!("{} of plank, {} wide{nobody}", units.run(s.length()), units.len(s.width))]
         }
         Wood::Timber(t) => {
             let plies = if t.plies > 1 { format!(", {} plies", t.plies) } else { String::new() };
             let scarf = if t.scarf > 0.0 { format!(", scarfed over {}", units.len(t.scarf)) } else { String::new() };
-            vec![format!("{}{plies}{scarf}", units.dims(&[t.length(), t.width, t.thickness]))]
+            vec![format!("{}{plies}{scarf}{nobody}", units.dims(&[t.length(), t.width, t.thickness]))]
         }
     }
 }
@@ -237,6 +238,7 @@ fn option_view(file: &BoatFile, option: &RepairOption, subject: &Subject<'_>, sh
     };
     let measured = match (subject, &option.wood) {
         (Subject::Plank(plank), Wood::Plank(s)) => shape::grid_measured(file, plank, s.from, s.to),
+        (_, Wood::Timber(_)) => subject.section_measured(),
         _ => true,
     };
     let mut sorted = option.reasons.clone();
@@ -393,6 +395,7 @@ async fn page(
         decided: file.decision(id).map(|d| (d.kind.label().to_owned(), d.reason.clone())),
         untreated: file.untreated(id),
         timber_known: subject.timber_known(),
+        section_measured: subject.section_measured(),
         since: since(file, id),
         wishes: owners::wishes(desk.store, file.boat.id, id).await?,
         alike: decide::alike(file, subject).into_iter().map(|m| (m.id, m.name.clone())).collect(),

@@ -136,7 +136,6 @@ struct Laid<'f> {
     plank: Option<&'f Plank>,
     /// x from the plank's fore joint or the member's start, mm.
     outline: Vec<Point>,
-    member_length: f64,
     edges: EdgesFrom<'f>,
 }
 
@@ -153,9 +152,7 @@ impl<'f> Laid<'f> {
             let (dx, dy) = (at(0) - own(0), at(1) - own(1));
             outline = pattern.outline.iter().map(|p| [p[0] + dx, p[1] + dy]).collect();
         }
-        let member = file.members.iter().find(|m| m.id == piece.member_id);
-        let member_length = member.map_or(piece.length, |m| m.length);
-        Ok(Self { piece, plank, outline, member_length, edges })
+        Ok(Self { piece, plank, outline, edges })
     }
 
     /// The frame it is measured from, and where that lies in its own x.
@@ -380,15 +377,12 @@ fn ratio(piece: &Piece, thickness: f64) -> Option<f64> {
 fn scarf_of(file: &BoatFile, laid: &Laid<'_>, units: Units) -> std::result::Result<(Facts, String, bool), AppError> {
     let piece = &laid.piece;
     let member = file.members.iter().find(|m| m.id == piece.member_id);
-    // A rib is spliced across its moulding, a plank through its thickness.
-    let (thickness, width) = match (&piece.geometry, laid.plank, member) {
+    let (thickness, width) = match (&piece.geometry, laid.plank, shape::timber(&piece.geometry)) {
         (Geometry::Stretch { width, .. }, Some(plank), _) => (plank.thickness, *width),
-        (Geometry::Timber { width, thickness, .. }, _, Some(m))
-            if matches!(m.kind, MemberKind::Frame | MemberKind::Floor | MemberKind::Beam) =>
-        {
-            (*width, *thickness)
+        (.., Some(wood)) => {
+            let through = wood.cut_through(member.map_or(MemberKind::Plank, |m| m.kind));
+            (through, if through == wood.width { wood.thickness } else { wood.width })
         }
-        (Geometry::Timber { width, thickness, .. }, ..) => (*thickness, *width),
         _ => return Ok((Vec::new(), String::new(), false)),
     };
     let Some(ratio) = ratio(piece, thickness) else { return Ok((Vec::new(), String::new(), false)) };
@@ -399,20 +393,22 @@ fn scarf_of(file: &BoatFile, laid: &Laid<'_>, units: Units) -> std::result::Resu
     let mut facts = vec![
         ("Ratio", format!("{ratio:.0} : 1")),
         ("Length", units.len(plan.length)),
-        ("Points", "outer edge aft, so that water runs over it".to_owned()),
         ("Glue area", format!("{:.0} cm² each", plan.glue_area / 100.0)),
         ("Strength", view::percent(plan.efficiency)),
         ("Feathers from fastenings", format!("{} at least", units.len(scarf::FEATHER_CLEARANCE))),
     ];
+    if laid.plank.is_some() {
+        facts.push(("Points", "outer edge aft, so that water runs over it".to_owned()));
+    }
     if nibbed {
         facts.push(("Nibs", format!("{} deep; slope between them {:.1} : 1", units.fine(joint.nib), joint.slope)));
     }
     Ok((facts, drawing::scarf(&joint, width, units), nibbed))
 }
 
-fn glue(laid: &Laid<'_>, asked: &Asked<'_>, units: Units, faults: &mut Faults) -> Option<Glue> {
+fn glue(file: &BoatFile, laid: &Laid<'_>, asked: &Asked<'_>, units: Units, faults: &mut Faults) -> Option<Glue> {
     let piece = &laid.piece;
-    let area = shape::joint_area(piece, laid.member_length);
+    let area = shape::joint_area(file, piece);
     if area <= 0.0 {
         return None;
     }
@@ -552,7 +548,7 @@ async fn page(
         None => (String::new(), String::new()),
     };
     let (scarf, scarf_svg, nibbed) = scarf_of(file, laid, units)?;
-    let glue = glue(laid, asked, units, &mut faults);
+    let glue = glue(file, laid, asked, units, &mut faults);
     if let Err(e) = asked.bush(units) {
         faults.add(e);
     }

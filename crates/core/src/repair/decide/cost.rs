@@ -4,6 +4,7 @@ use serde::Serialize;
 
 use crate::fastening;
 use crate::grid::Between;
+use crate::grid::member::MemberKind;
 use crate::practice::Prices;
 use crate::repair::{gluing, graving};
 use crate::work::tasks::Extent;
@@ -39,6 +40,7 @@ pub fn materials(
     prices: &Prices,
 ) -> Vec<Material> {
     let cubic = |long: f64, width: f64, thick: f64| long * width * (thick + ROUGH) / 1e9;
+    let member = extent.member.unwrap_or(MemberKind::Plank);
     let (mut timber, mut plywood, mut glue_area) = (0.0, 0.0, 0.0);
     match wood {
         Wood::None => {}
@@ -59,11 +61,11 @@ pub fn materials(
         }
         Wood::Timber(piece) if piece.sheet => {
             plywood += piece.length() * piece.width / 1e6 * piece.thickness;
-            glue_area += piece.joints(length).area();
+            glue_area += piece.joints(member, length).area();
         }
         Wood::Timber(piece) => {
             timber += cubic(piece.length(), piece.width, piece.thickness);
-            glue_area += piece.joints(length).area();
+            glue_area += piece.joints(member, length).area();
         }
     }
     let line = |what, amount, unit, each| Material { what, amount, unit, each };

@@ -123,7 +123,7 @@ impl Curve {
 /// Stands for the radius of what is straight, mm.
 const STRAIGHT: f64 = 1e6;
 
-/// Frame splices scarf at this ratio across the moulding.
+/// Frame splices scarf at this ratio across the moulding, or across the siding.
 pub const SPLICE_RATIO: f64 = 12.0;
 /// A sister runs past the break by this many strakes each way.
 pub const SISTER_STRAKES: f64 = 3.0;
@@ -174,7 +174,10 @@ pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<R
     }
     let mut options: Vec<RepairOption> = drafts
         .into_iter()
-        .map(|d| d.finish((case.length, case.thickness), &case.practice, &case.causes, &rate))
+        .map(|mut d| {
+            d.extent.member = Some(case.kind);
+            d.finish((case.length, case.thickness), &case.practice, &case.causes, &rate)
+        })
         .collect();
     rank(&mut options, &case.practice, case.school);
     Ok(options)
