@@ -3,6 +3,7 @@
 pub mod pattern;
 pub mod record;
 pub mod region;
+pub mod sick;
 pub mod through;
 
 use crate::error::{self, InputError};

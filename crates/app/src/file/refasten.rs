@@ -5,14 +5,16 @@ use std::collections::{BTreeMap, HashMap};
 use mend_keel_core::InputError;
 use mend_keel_core::fastening::pattern::{OldHole, Size};
 use mend_keel_core::fastening::region::{self, Fastener, Known, Region as CoreRegion, RegionPlan};
+use mend_keel_core::fastening::sick::{self, Sick};
 use mend_keel_core::fastening::{Joining, record, through};
 use mend_keel_core::grid::Address;
 use mend_keel_core::survey::reading::Measure;
+use mend_keel_core::survey::{FindingKind, Grade};
 use mend_keel_core::timber::species;
 use mend_keel_core::units::LengthUnit;
 use mend_keel_store::StoreError;
 use mend_keel_store::fastenings::Region;
-use mend_keel_store::findings::Reading;
+use mend_keel_store::findings::{Finding, Reading};
 
 use crate::file::boat::BoatFile;
 
@@ -137,4 +139,35 @@ pub fn work_out(
     let known = Known { ends: &ends, size: &size, found: &|at| holes.get(&at).cloned() };
     let plan = region::plan_region(shell, &asked, &known).map_err(|e| StoreError::Conflict(e.to_string()))?;
     Ok(Worked { fasteners, plan })
+}
+
+/// Sick fastenings that no region takes in yet: regions to plan, and parts that are no planking.
+#[derive(Debug)]
+pub struct Asking {
+    pub regions: Vec<Sick>,
+    /// Parts with one, each once: a bolt or a fitting, which is not planned by a region.
+    pub members: Vec<String>,
+}
+
+/// What sick fastenings still ask for.
+pub fn asking(file: &BoatFile, planned: &[Region]) -> Asking {
+    let open = |f: &&Finding| f.kind == FindingKind::SickFastening && f.is_open() && f.grade > Grade::Sound;
+    let taken = |at: &Address| {
+        planned.iter().any(|r| {
+            r.side == at.side
+                && (r.strake_from..=r.strake_to).contains(&at.strake)
+                && (r.frame_from..=r.frame_to).contains(&at.frame)
+        })
+    };
+    let (mut places, mut members) = (Vec::new(), Vec::new());
+    for finding in file.findings.iter().filter(open) {
+        match finding.address() {
+            Some(at) if taken(&at) => {}
+            Some(at) => places.push(at),
+            None => members.extend(file.members.iter().find(|m| m.id == finding.member_id).map(|m| m.name.clone())),
+        }
+    }
+    members.sort();
+    members.dedup();
+    Asking { regions: sick::regions(&places), members }
 }

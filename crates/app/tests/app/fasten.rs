@@ -1,6 +1,6 @@
 //! Fastenings, metals and seams through the real pages.
 
-use crate::support::{Browser, Server, Visitor};
+use crate::support::{Browser, Server, Visitor, flat};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_region_is_refastened_and_ticked_off_also_without_signal() {
@@ -353,4 +353,78 @@ async fn a_yard_that_works_in_inches_bolts_with_inch_bolts() {
     let page = visitor.get("/boats/1/bolts").await.text;
     // Grip 2 1/8 in and bedding, nut 21/64, two threads of a sixteenth: 2.62 in, sold at 2 3/4.
     assert!(page.contains("3/8&quot; by 2 3/4&quot;") || page.contains("3/8&#34; by 2 3/4&#34;"), "{page}");
+}
+
+/// A sick fastening, found by drawing it.
+async fn drawn_sick(visitor: &Visitor, boat: i64, at: &str) {
+    let page = format!("/boats/{boat}/findings/new?at={}", at.replace(' ', "%20"));
+    let fields = [
+        ("kind", "sick_fastening"),
+        ("grade", "renew"),
+        ("certainty", "confirmed"),
+        ("method", "draw_fastening"),
+        ("fastening", "screw"),
+        ("metal", "bronze"),
+        ("original_diameter", "5"),
+        ("remaining_diameter", "2.4"),
+        ("wood", "sound"),
+        ("cause", "age"),
+        ("depth", "0"),
+        ("shape", "0, 30"),
+    ];
+    let answer = visitor.send(&page, &page, &fields).await;
+    assert_eq!(answer.status, 303, "{at}: {}", answer.text);
+}
+
+#[tokio::test]
+async fn sick_fastenings_are_gathered_into_regions_that_can_be_planned_and_then_ask_no_more() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    for at in ["P2 F5", "P3 F6", "P2 F5", "S4 F20"] {
+        drawn_sick(&visitor, 3, at).await;
+    }
+    for page in ["/boats/3/fasten", "/boats/3/refasten"] {
+        let text = flat(&visitor.get(page).await.text);
+        assert!(text.contains("Port, strakes 2 to 3, frames 5 to 6: found at 2 crossings"), "{page}: {text}");
+        assert!(text.contains("Starboard, strake 4, frame 20: found at 1 crossing"), "{page}: {text}");
+    }
+    // The form is begun with the region's bounds, and whatever else is asked for is only typed again.
+    let bounds = "/boats/3/refasten?side=port&strake_from=2&strake_to=3&frame_from=5&frame_to=6";
+    let form = visitor.get(bounds).await.text;
+    for (field, value) in [("strake_from", "2"), ("strake_to", "3"), ("frame_from", "5"), ("frame_to", "6")] {
+        let at = form.find(&format!("name=\"{field}\"")).unwrap();
+        assert!(form[at..at + 90].contains(&format!("value=\"{value}\"")), "{field}: {}", &form[at..at + 90]);
+    }
+    assert!(form.contains("<option value=\"port\" selected>"));
+    let odd = visitor.get("/boats/3/refasten?side=%3Cb%3E&strake_from=%22%3E%3Cscript%3E&frame_to=-1").await;
+    assert!(odd.status == 200 && !odd.text.contains("\"><script>"), "{}", odd.text);
+
+    let region = [
+        ("name", "Port bow"),
+        ("side", "port"),
+        ("strake_from", "2"),
+        ("strake_to", "3"),
+        ("frame_from", "5"),
+        ("frame_to", "6"),
+        ("to_plane_off", "0"),
+    ];
+    let planned = visitor.send(bounds, "/boats/3/refasten", &region).await;
+    assert_eq!(planned.status, 303, "{}", planned.text);
+    let left = flat(&visitor.get("/boats/3/fasten").await.text);
+    assert!(!left.contains("Port, strakes 2 to 3") && left.contains("Starboard, strake 4"), "{left}");
+    // What is bored by a generated width says so, crossing by crossing.
+    let crossing = visitor.get(&planned.location).await.text;
+    assert!(crossing.contains("Measure the plank here first:") && crossing.contains("is generated"), "{crossing}");
+}
+
+#[tokio::test]
+async fn a_sick_bolt_of_a_member_leads_to_the_bolts_and_not_to_a_region() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    drawn_sick(&visitor, 1, "BM5 1").await;
+    let page = flat(&visitor.get("/boats/1/fasten").await.text);
+    let asking = page.split_once("Found sick, not planned yet").expect("it asks").1;
+    assert!(asking.contains("Beam 5 <a href=\"/boats/1/bolts\">"), "{asking}");
 }

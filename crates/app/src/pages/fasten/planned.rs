@@ -15,7 +15,7 @@ use rocket::{get, post};
 use serde_json::json;
 
 use crate::file::boat::BoatFile;
-use crate::pages::fasten::refasten::{KINDS, size_and_length};
+use crate::pages::fasten::refasten::{self, AskingView, KINDS, size_and_length};
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
@@ -28,6 +28,8 @@ use crate::web::form::{Faults, Posted, Reader, Typed};
 struct List {
     page: Page,
     boat_id: i64,
+    asking: Vec<AskingView>,
+    asking_members: Vec<String>,
     pieces: Vec<PieceView>,
     kinds: Choices,
     typed: Typed,
@@ -243,7 +245,7 @@ fn piece_view(
 /// Planed off after fastening unless somebody says otherwise, mm: what a piece is left proud.
 const USUAL_PLANING: f64 = 2.0;
 
-fn page(
+async fn page(
     desk: &Desk<'_>,
     file: &BoatFile,
     asked: Option<Asked>,
@@ -259,7 +261,10 @@ fn page(
             piece_view(desk, file, p, Asked::chosen(file, p).unwrap_or(there))
         })
         .collect::<std::result::Result<_, _>>()?;
+    let (asking, asking_members) = refasten::asking(desk, file).await?;
     Ok(List {
+        asking,
+        asking_members,
         page: desk.boat_page(file, "Fasten", "fasten"),
         boat_id: file.boat.id,
         pieces,
@@ -275,7 +280,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let usual = Asked::usual(&file);
     let typed =
         Typed::default().with("to_plane_off", desk.units.fine(usual.to_plane_off)).with("kind", usual.kind.code());
-    render(&page(&desk, &file, None, typed, Faults::default())?)
+    render(&page(&desk, &file, None, typed, Faults::default()).await?)
 }
 
 #[post("/boats/<id>/fasten/<piece>", data = "<posted>")]
@@ -289,7 +294,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
     }
     let kind = read.choice("kind", |code| KINDS.iter().copied().find(|k| k.code() == code));
     let (Some(kind), true) = (kind, read.faults.is_empty()) else {
-        return render_faulty(&page(&desk, &file, Some(Asked::usual(&file)), posted.form.typed(), read.faults)?);
+        return render_faulty(&page(&desk, &file, Some(Asked::usual(&file)), posted.form.typed(), read.faults).await?);
     };
     let p = plan(&file, piece, Asked { to_plane_off, kind }, desk.units.unit)?;
     let count = needed(&file, piece, fastening::per_crossing(width_of(piece)));

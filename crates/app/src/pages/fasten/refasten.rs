@@ -7,6 +7,7 @@ use askama::Template;
 use mend_keel_core::fastening::pattern::{How, OldHole, Size};
 use mend_keel_core::fastening::record as recorded;
 use mend_keel_core::fastening::region::{self, Count, Drills, Fastener, Planned, RegionPlan};
+use mend_keel_core::fastening::sick::Sick;
 use mend_keel_core::fastening::through::{self, At, Kind};
 use mend_keel_core::grid::{Address, Between, Side};
 use mend_keel_core::units::parse_length;
@@ -15,11 +16,11 @@ use mend_keel_core::{InputError, Verdict, metals};
 use mend_keel_store::fastenings::{self, Done, NewRegion, Region};
 use mend_keel_store::findings;
 use mend_keel_store::stores::{self, Item};
-use rocket::{get, post};
+use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
 use crate::file::learned::YardRates;
-use crate::file::refasten::{KnownBy, Worked, old_diameter, work_out};
+use crate::file::refasten::{self, KnownBy, Worked, old_diameter, work_out};
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{self, Units, crossing, svg};
 use crate::web::auth::{BoatReader, Crew};
@@ -39,11 +40,54 @@ const WALKED: usize = 90;
 /// Most old holes taken at a crossing.
 const MOST_HOLES: usize = 40;
 
+/// A region that asks to be planned.
+#[derive(Debug)]
+pub struct AskingView {
+    /// Where, and how many places were found.
+    pub what: String,
+    /// The form with its bounds.
+    pub href: String,
+}
+
+/// Regions with sick fastenings that nobody planned yet, and other parts with one.
+pub async fn asking(desk: &Desk<'_>, file: &BoatFile) -> std::result::Result<(Vec<AskingView>, Vec<String>), AppError> {
+    let planned = fastenings::regions(desk.store, file.boat.id).await?;
+    let asking = refasten::asking(file, &planned);
+    let span = |(from, to): (u32, u32), one: &str| match from == to {
+        true => format!("{one} {from}"),
+        false => format!("{one}s {from} to {to}"),
+    };
+    let view = |s: &Sick| {
+        let count = s.places.len();
+        AskingView {
+            what: format!(
+                "{}, {}, {}: found at {count} crossing{}",
+                s.side.label(),
+                span(s.strakes, "strake"),
+                span(s.frames, "frame"),
+                if count == 1 { "" } else { "s" }
+            ),
+            href: format!(
+                "/boats/{}/refasten?side={}&strake_from={}&strake_to={}&frame_from={}&frame_to={}#region",
+                file.boat.id,
+                s.side.code(),
+                s.strakes.0,
+                s.strakes.1,
+                s.frames.0,
+                s.frames.1
+            ),
+        }
+    };
+    Ok((asking.regions.iter().map(view).collect(), asking.members))
+}
+
 #[derive(Template)]
 #[template(path = "fasten/refasten_list.html")]
 struct List {
     page: Page,
     boat_id: i64,
+    asking: Vec<AskingView>,
+    asking_members: Vec<String>,
     rows: Vec<(i64, String, String, String)>,
     sides: Choices,
     kinds: Choices,
@@ -76,9 +120,12 @@ async fn list_page(
         let what = format!("{}, {}", where_of(&region), region.kind.label().to_lowercase());
         rows.push((region.id, region.name.clone(), what, format!("{done} of {} crossings", region.crossings())));
     }
+    let (asking, asking_members) = asking(desk, file).await?;
     Ok(List {
         page: desk.boat_page(file, "Refasten", "fasten"),
         boat_id: file.boat.id,
+        asking,
+        asking_members,
         rows,
         sides: pairs(&Side::BOTH, Side::code, Side::label),
         kinds: pairs(&KINDS, Kind::code, Kind::label),
@@ -89,10 +136,28 @@ async fn list_page(
     })
 }
 
-#[get("/boats/<id>/refasten")]
-pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
+/// Bounds a region is begun with.
+#[derive(Debug, FromForm)]
+pub struct Bounds<'r> {
+    side: Option<&'r str>,
+    strake_from: Option<&'r str>,
+    strake_to: Option<&'r str>,
+    frame_from: Option<&'r str>,
+    frame_to: Option<&'r str>,
+}
+
+#[get("/boats/<id>/refasten?<bounds..>")]
+pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64, bounds: Bounds<'_>) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
+    let bounds = [
+        ("side", bounds.side),
+        ("strake_from", bounds.strake_from),
+        ("strake_to", bounds.strake_to),
+        ("frame_from", bounds.frame_from),
+        ("frame_to", bounds.frame_to),
+    ];
     let typed = Typed::default().with("to_plane_off", desk.units.fine(0.0));
+    let typed = bounds.into_iter().fold(typed, |t, (field, v)| v.map_or(t.clone(), |v| t.clone().with(field, v)));
     render(&list_page(&desk, &file, typed, Faults::default()).await?)
 }
 
@@ -382,6 +447,11 @@ fn crossing_view(
 ) -> CrossingView {
     let (at, p) = (c.at, &c.plan);
     let mut todo: Vec<String> = Vec::new();
+    let shell = &file.boat.shell;
+    if !shell.measured.contains(&at) {
+        let width = units.len(shell.width(at));
+        todo.push(format!("Measure the plank here first: {width} is generated, and the places move with its width"));
+    }
     if c.doubtful {
         todo.push(
             "Look for the old holes and record them first: where the pattern would have put them there is no room"
@@ -413,8 +483,9 @@ fn crossing_view(
     if region.in_lap > 0 && at.frame < region.frame_to && !p.renew {
         todo.push(format!("{} more in the lap aft of this frame, evenly spaced", region.in_lap));
     }
-    let holes =
-        c.old.iter().map(|h| format!("{}, {}, {}", units.exact(h.x), units.exact(h.y), units.exact(h.diameter)));
+    // Where the pattern only puts them they are no measure to a thousandth.
+    let written = |mm| if c.recorded { units.exact(mm) } else { units.fine(mm) };
+    let holes = c.old.iter().map(|h| format!("{}, {}, {}", written(h.x), written(h.y), written(h.diameter)));
     CrossingView {
         here: false,
         next: None,
