@@ -217,6 +217,7 @@ pub fn routes() -> Vec<Route> {
         story::list::boat,
         story::list::tell,
         story::list::plank,
+        story::pairs::page,
         story::quote::page,
         story::quote::give,
         story::quote::word,

@@ -29,6 +29,7 @@
 //! # Ok::<(), mend_keel_core::InputError>(())
 //! ```
 
+pub mod before;
 pub mod caution;
 pub mod chance;
 pub mod cutting;

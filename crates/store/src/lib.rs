@@ -38,6 +38,7 @@ pub mod samples;
 pub mod seams;
 pub mod search;
 pub mod shed;
+pub mod shots;
 pub mod species;
 pub mod stores;
 pub mod surveys;

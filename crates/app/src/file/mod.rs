@@ -22,6 +22,7 @@ pub mod refasten;
 pub mod sample;
 pub mod seams;
 pub mod shape;
+pub mod shots;
 pub mod supply;
 pub mod survey;
 pub mod timber;

@@ -1,17 +1,20 @@
 //! What is handed over: a boat's dossier on paper, in the edition of whoever reads it.
 
+use mend_keel_core::before;
 use mend_keel_core::edition::{self, Edition};
 use mend_keel_core::grid::member::Surface;
 use mend_keel_core::survey::past::Quality;
-use mend_keel_exchange::report::{Block, Report};
+use mend_keel_exchange::report::{Block, Photo, Report};
 use mend_keel_store::decisions::{Decision, PieceState};
 use mend_keel_store::history::{self, Only};
 use mend_keel_store::{StoreError, accounts, boards, quotes, tasks};
 
 use super::report::{self, Printing, heading, pictures, table, what_was_inspected};
 use crate::file::original;
+use crate::file::shots;
 use crate::file::survey::SurveyFile;
 use crate::view::{self, percent};
+use crate::web::photos;
 
 /// How an edition puts a text.
 type Said<'a> = dyn Fn(&str) -> String + Send + Sync + 'a;
@@ -51,6 +54,7 @@ pub async fn dossier(
         quoted(print, survey, &mut blocks).await?;
     }
     story(print, survey, edition, &said, allowed, &mut blocks).await?;
+    pairs(print, survey, &said, &mut blocks).await?;
     pictures(print, survey, &mut blocks).await?;
     let built = boat.year.map_or(String::new(), |y| format!(", {y}"));
     let who = edition::name(edition, print.who, allowed);
@@ -76,6 +80,40 @@ async fn people(print: &Printing<'_>, survey: &SurveyFile) -> Result<Vec<String>
     names.dedup();
     names.retain(|name| !name.is_empty());
     Ok(names)
+}
+
+/// Most parts shown before and after.
+const MOST_PAIRS: usize = 12;
+
+/// Parts before and after, side by side.
+async fn pairs(
+    print: &Printing<'_>,
+    survey: &SurveyFile,
+    said: &Said<'_>,
+    blocks: &mut Vec<Block>,
+) -> Result<(), StoreError> {
+    let all = shots::series(print.store, &survey.file).await?;
+    let mut printed = Vec::new();
+    for (series, (first, last)) in all.iter().filter_map(|s| Some((s, s.pair?))).take(MOST_PAIRS) {
+        let mut both = Vec::new();
+        let called = before::called(series.shots[last].taken().stage);
+        for (shot, word) in [&series.shots[first], &series.shots[last]].into_iter().zip(called) {
+            let Some(path) = photos::path(print.photos, &shot.hash) else { break };
+            let Ok(jpeg) = rocket::tokio::fs::read(path).await else { break };
+            let day = view::day(shot.at.get(..10).unwrap_or(&shot.at));
+            let caption = said(&format!("{word}: {}, {}, {day}", series.part, shots::says(shot)));
+            both.push(Photo { jpeg, marks: Vec::new(), caption });
+        }
+        // One without the other shows nothing.
+        if both.len() == 2 {
+            printed.append(&mut both);
+        }
+    }
+    if !printed.is_empty() {
+        blocks.push(heading("Before and after"));
+        blocks.push(Block::Photos(printed));
+    }
+    Ok(())
 }
 
 fn particulars(print: &Printing<'_>, survey: &SurveyFile, edition: Edition, blocks: &mut Vec<Block>) {

@@ -1,6 +1,6 @@
 //! The story: told by hand, put right by later entries, and cut down to what is asked for.
 
-use crate::support::{Server, Visitor, keys, with_keys};
+use crate::support::{Server, Visitor, flat, keys, with_keys};
 
 const STORY: &str = "/boats/1/story";
 
@@ -90,4 +90,60 @@ async fn a_story_is_cut_down_by_kind_and_by_person() {
     let days: Vec<&str> = all.split("class=\"story-day\">").skip(1).map(|d| &d[..d.find('<').unwrap()]).collect();
     assert!(!days.is_empty() && days.windows(2).all(|d| d[0] != d[1]), "{days:?}");
     assert!(days.iter().all(|d| d.split(' ').count() == 3 && d.len() <= 11), "{days:?}");
+}
+
+/// Something told of a place by hand, with a picture.
+async fn told_with_photo(visitor: &Visitor, place: &str, happened: &str, words: &str) -> String {
+    let page = "/boats/1/story";
+    let fields = [("kind", "photo"), ("words", words), ("happened", happened), ("place", place), ("corrects", "")];
+    let sent = visitor.send_photo(page, page, &fields, include_bytes!("tiny.png").to_vec()).await;
+    assert_eq!(sent.status, 303, "{}", sent.text);
+    sent.location
+}
+
+/// The part of a page that shows one part's photographs.
+fn shown_of<'p>(page: &'p str, part: &str) -> &'p str {
+    let section = page.split("<section class=\"sheet\">").find(|s| s.contains(&format!("<h2>{part}")));
+    section.unwrap_or_else(|| panic!("nothing of {part} in: {page}"))
+}
+
+#[tokio::test]
+async fn a_part_is_shown_before_and_after_only_where_there_are_both() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let path = "/boats/1/before-and-after";
+    let page = flat(&visitor.get(path).await.text);
+    assert!(shown_of(&page, "S9, bay 18").contains("No pair yet"), "only what was found there: {page}");
+
+    // A picture of what was found years before the work is the first; what was told when it was done is the last.
+    told_with_photo(&visitor, "S9 F20", "2031-05-02", "The new length, primed & faired").await;
+    let page = flat(&visitor.get(path).await.text);
+    let shown = shown_of(&page, "S9, bay 18");
+    let (before, after) = (shown.find("<b>Before</b>").unwrap(), shown.find("<b>After</b>").unwrap());
+    assert!(before < after && shown[before..after].contains("Soft rot"), "{shown}");
+    assert!(shown[after..].contains("primed &#38; faired") && shown[after..].contains("2 May 2031"), "{shown}");
+    assert!(page.find("S9, bay 18").unwrap() < page.find("No pair yet").unwrap(), "pairs come first");
+
+    // An older picture takes its place, and the one between is shown beside them.
+    told_with_photo(&visitor, "S9 F20", "1936", "As she was built").await;
+    let page = flat(&visitor.get(path).await.text);
+    let shown = shown_of(&page, "S9, bay 18");
+    let after = shown.find("<b>After</b>").unwrap();
+    assert!(shown[..after].contains("As she was built") && shown.contains("photo-row"), "{shown}");
+
+    // Told by mistake: put right without its picture, it shows nothing any more.
+    let wrong = told_with_photo(&visitor, "S9 F20", "2032-01-01", "The wrong boat").await;
+    let entry = wrong.rsplit("#e").next().unwrap();
+    assert!(flat(&visitor.get(path).await.text).contains("The wrong boat"));
+    let right = [("kind", "note"), ("words", "No such picture"), ("happened", ""), ("place", ""), ("corrects", entry)];
+    assert_eq!(tell(&visitor, &right).await.status, 303);
+    let page = flat(&visitor.get(path).await.text);
+    assert!(!page.contains("The wrong boat") && page.contains("primed &#38; faired"), "{page}");
+
+    // On paper too, and nothing of it on another boat's page.
+    let given = visitor.send("/boats/1/dossier", "/boats/1/dossier", &[("edition", "owner"), ("names", "")]).await;
+    assert_eq!(given.status, 303, "{}", given.text);
+    assert!(!visitor.get("/boats/2/before-and-after").await.text.contains("As she was built"));
+    assert_eq!(visitor.get("/boats/99/before-and-after").await.status, 404);
 }

@@ -3,4 +3,5 @@
 pub mod dossier;
 pub mod list;
 pub mod owner;
+pub mod pairs;
 pub mod quote;
