@@ -137,6 +137,9 @@ pub async fn moves(store: &Store, item: i64) -> Result<Vec<Move>> {
     Ok(sqlx::query_as(sql).bind(item).fetch_all(store.pool()).await?)
 }
 
+/// Less than this is nothing: what sums of decimal amounts leave over.
+const TRIFLE: f64 = 1e-9;
+
 impl Work {
     /// Puts a new thing in the stores. [`StoreError::Conflict`] when its name is taken.
     pub async fn add_item(&mut self, new: &NewItem) -> Result<i64> {
@@ -224,7 +227,8 @@ impl Work {
         Ok(())
     }
 
-    /// Something of an item comes, goes, is reserved, given back or counted. [`StoreError::Conflict`] when more would go than there is.
+    /// Something of an item comes, goes, is reserved or given back. What a boat uses comes off what is reserved for her.
+    /// [`StoreError::Conflict`] when more would go than there is, of the item or of the batch.
     pub async fn move_store(
         &mut self,
         item: &Item,
@@ -235,15 +239,14 @@ impl Work {
         note: &str,
     ) -> Result<()> {
         // What is there is asked inside the transaction: two people cannot both take the last of it.
-        let sql = "SELECT TOTAL(CASE kind WHEN 'in' THEN amount WHEN 'counted' THEN amount WHEN 'used' THEN -amount ELSE 0 END),
-            TOTAL(CASE kind WHEN 'reserved' THEN amount WHEN 'released' THEN -amount ELSE 0 END) FROM store_move WHERE item_id = ?";
-        let (there, reserved): (f64, f64) = sqlx::query_as(sql).bind(item.id).fetch_one(&mut *self.tx).await?;
+        let (there, reserved) = self.sum_of(item.id, None).await?;
         let short = match kind {
-            MoveKind::Used => amount > there + 1e-9,
-            MoveKind::Reserved => reserved + amount > there + 1e-9,
-            MoveKind::Released => amount > reserved + 1e-9,
-            MoveKind::Counted => there + amount < -1e-9,
+            MoveKind::Used => amount > there + TRIFLE,
+            MoveKind::Reserved => reserved + amount > there + TRIFLE,
+            MoveKind::Released => amount > reserved + TRIFLE,
             MoveKind::In => false,
+            // A difference is made of a count where what is there is known.
+            MoveKind::Counted => there + amount < -TRIFLE,
         };
         if short {
             return Err(StoreError::Conflict(format!(
@@ -251,6 +254,54 @@ impl Work {
                 item.unit
             )));
         }
+        if let (MoveKind::Used, Some(lot)) = (kind, lot) {
+            let (left, _) = self.sum_of(item.id, Some(lot)).await?;
+            if amount > left + TRIFLE {
+                return Err(StoreError::Conflict(format!("there are {left:.2} {} in that batch", item.unit)));
+            }
+        }
+        if let (MoveKind::Used, Some(hers)) = (kind, boat) {
+            let sql = "SELECT TOTAL(CASE kind WHEN 'reserved' THEN amount WHEN 'released' THEN -amount ELSE 0 END)
+                FROM store_move WHERE item_id = ? AND boat_id = ?";
+            let (held,): (f64,) = sqlx::query_as(sql).bind(item.id).bind(hers).fetch_one(&mut *self.tx).await?;
+            let freed = held.min(reserved).min(amount);
+            if freed > TRIFLE {
+                self.put_move(item, None, boat, MoveKind::Released, freed, "used").await?;
+            }
+        }
+        self.put_move(item, lot, boat, kind, amount, note).await
+    }
+
+    /// What was counted of an item, or of one batch of it, is so from now on: the difference to what was thought to be there is moved.
+    /// [`StoreError::Conflict`] where a batch is counted so low that there would be less than nothing of the item.
+    pub async fn count_store(&mut self, item: &Item, lot: Option<i64>, counted: f64, note: &str) -> Result<()> {
+        let (there, _) = self.sum_of(item.id, lot).await?;
+        let (of_all, _) = self.sum_of(item.id, None).await?;
+        if of_all + counted - there < -TRIFLE {
+            return Err(StoreError::Conflict(
+                "what was used came from no batch: count all of it, not one batch".into(),
+            ));
+        }
+        self.put_move(item, lot, None, MoveKind::Counted, counted - there, note).await
+    }
+
+    /// What there is of an item or of one batch of it, and what of it is reserved.
+    async fn sum_of(&mut self, item: i64, lot: Option<i64>) -> Result<(f64, f64)> {
+        let sql = "SELECT TOTAL(CASE kind WHEN 'in' THEN amount WHEN 'counted' THEN amount WHEN 'used' THEN -amount ELSE 0 END),
+            TOTAL(CASE kind WHEN 'reserved' THEN amount WHEN 'released' THEN -amount ELSE 0 END)
+            FROM store_move WHERE item_id = ?1 AND (?2 IS NULL OR lot_id = ?2)";
+        Ok(sqlx::query_as(sql).bind(item).bind(lot).fetch_one(&mut *self.tx).await?)
+    }
+
+    async fn put_move(
+        &mut self,
+        item: &Item,
+        lot: Option<i64>,
+        boat: Option<i64>,
+        kind: MoveKind,
+        amount: f64,
+        note: &str,
+    ) -> Result<()> {
         sqlx::query("INSERT INTO store_move (item_id, lot_id, boat_id, kind, amount, note, by_name, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)")
             .bind(item.id)
             .bind(lot)

@@ -25,6 +25,8 @@ use mend_keel_store::{Act, Store, StoreError, boards, history, members, species,
 use serde_json::json;
 use tempfile::TempDir;
 
+mod wares;
+
 async fn yard() -> (TempDir, Store) {
     let folder = TempDir::new().unwrap();
     let store = Store::open(&folder.path().join("yard.db")).await.unwrap();
@@ -723,7 +725,7 @@ async fn the_last_of_a_thing_is_used_once_and_a_count_corrects_without_overwriti
     ));
     work.move_store(&item, Some(lot), None, MoveKind::Used, 1.5, "scarf").await.unwrap();
     assert!(matches!(work.move_store(&item, None, None, MoveKind::Used, 0.6, "").await, Err(StoreError::Conflict(_))));
-    work.move_store(&item, None, None, MoveKind::Counted, -0.1, "spilt").await.unwrap();
+    work.count_store(&item, None, 0.4, "spilt").await.unwrap();
     work.commit("/").await.unwrap();
     let item = stores::item(&store, id).await.unwrap();
     assert!((item.there - 0.4).abs() < 1e-9 && (item.used - 1.5).abs() < 1e-9);

@@ -328,10 +328,12 @@ pub async fn shift(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Resul
     let (Some(kind), true) = (kind, read.faults.is_empty()) else {
         return render_faulty(&show(&desk, &item, posted.form.typed(), read.faults).await?);
     };
-    // What was counted is told as it is; the difference is what moves.
-    let moved = if kind == MoveKind::Counted { much - item.there } else { much };
     let mut work = desk.store.begin(posted.act()).await?;
-    match work.move_store(&item, lot, boat, kind, moved, &note).await {
+    let moved = match kind {
+        MoveKind::Counted => work.count_store(&item, lot, much, &note).await,
+        _ => work.move_store(&item, lot, boat, kind, much, &note).await,
+    };
+    match moved {
         Ok(()) => {}
         Err(StoreError::Conflict(why)) => {
             drop(work);
