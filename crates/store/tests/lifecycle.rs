@@ -25,6 +25,7 @@ use mend_keel_store::{Act, Store, StoreError, boards, history, members, species,
 use serde_json::json;
 use tempfile::TempDir;
 
+mod clocks;
 mod wares;
 
 async fn yard() -> (TempDir, Store) {
