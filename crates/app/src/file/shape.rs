@@ -48,7 +48,7 @@ pub fn taken<'f>(file: &'f BoatFile, piece: &Piece) -> Option<(&'f CaptureRow, P
 #[derive(Debug)]
 pub enum EdgesFrom<'f> {
     /// The newest shape taken of its part: its pattern is the piece.
-    Shape(&'f CaptureRow, Pattern),
+    Shape(&'f CaptureRow, Box<Pattern>),
     /// A template of its part lies beside the drawing, which is only a box round it.
     Template(&'f CaptureRow),
     /// Drawn on the part, by what was measured.
@@ -76,7 +76,7 @@ impl EdgesFrom<'_> {
 /// Where the edges of a piece come from.
 pub fn edges<'f>(file: &'f BoatFile, piece: &Piece) -> EdgesFrom<'f> {
     if let Some((row, pattern)) = taken(file, piece) {
-        return EdgesFrom::Shape(row, pattern);
+        return EdgesFrom::Shape(row, Box::new(pattern));
     }
     let plank = file.planks.iter().find(|p| p.id == piece.member_id);
     match (&piece.geometry, plank) {
