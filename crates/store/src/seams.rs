@@ -113,6 +113,14 @@ pub async fn launch(store: &Store, boat: i64) -> Result<Option<Launch>> {
     Ok(sqlx::query_as(sql).bind(boat).fetch_optional(store.pool()).await?)
 }
 
+/// Launches of all boats that are here, on a day or after it, the next first.
+pub async fn launches(store: &Store, from: &str) -> Result<Vec<Launch>> {
+    let sql =
+        "SELECT boat_id, on_day, wet_days, pumps, launch.version AS version FROM launch JOIN boat ON boat.id = boat_id
+               WHERE archived = 0 AND on_day >= ? ORDER BY on_day, boat_id";
+    Ok(sqlx::query_as(sql).bind(from).fetch_all(store.pool()).await?)
+}
+
 /// What is ready for the launch: code, who said so, when.
 pub async fn ready(store: &Store, boat: i64) -> Result<Vec<(String, String, String)>> {
     let sql = "SELECT what, by_name, at FROM launch_ready WHERE boat_id = ?";

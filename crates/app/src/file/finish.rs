@@ -121,10 +121,27 @@ enum Cover {
 }
 
 impl Stretch {
-    /// With its area by the grid.
+    /// With its area by the grid, and whether anybody measured the widths it is made of.
     fn measured_on(self, shell: &Shell) -> Self {
         let area = Side::BOTH.into_iter().map(|side| shell.area(side, |at| self.holds(at))).sum();
-        Self { area, ..self }
+        let (mut all, mut measured) = (0, 0);
+        for side in Side::BOTH {
+            for strake in 1..=shell.strake_count() {
+                for frame in 1..=shell.frame_count() {
+                    let at = Address { side, strake, frame };
+                    if self.holds(at) {
+                        all += 1;
+                        measured += u32::from(shell.measured.contains(&at));
+                    }
+                }
+            }
+        }
+        let known = match measured {
+            0 => BY_GENERATED,
+            n if n < all => BY_PART,
+            _ => BY_GRID,
+        };
+        Self { area, known, ..self }
     }
 
     /// Whether a place of her planking lies in it.
@@ -144,6 +161,8 @@ impl Stretch {
 }
 
 const BY_GRID: &str = "by her grid";
+const BY_PART: &str = "by her grid, part of it generated";
+const BY_GENERATED: &str = "by a generated grid: nobody measured it";
 const BY_LIKELY: &str = "by likely sizes: measure it";
 const BY_MEASURE: &str = "by its measures";
 
@@ -255,5 +274,27 @@ mod tests {
         let parts = of([1, 4], [1, 26]) + of([5, 11], [1, 9]) + of([5, 11], [10, 26]);
         assert!((parts - shell.area(Side::Port, |_| true)).abs() < 1e-9);
         assert_eq!(of([12, 14], [1, 26]), 0.0);
+    }
+
+    #[test]
+    fn an_area_by_widths_nobody_measured_says_so() {
+        let mut shell = shell();
+        let known = |shell: &Shell| {
+            let cover = Cover::Range(vec![Side::Port], [2, 3], [5, 6]);
+            let made = Stretch { code: String::new(), label: String::new(), area: 0.0, known: BY_GRID, cover };
+            made.measured_on(shell).known
+        };
+        assert_eq!(known(&shell), BY_GENERATED);
+        for strake in [2, 3] {
+            for frame in [5, 6] {
+                assert_ne!(known(&shell), BY_GRID, "one is still missing");
+                shell.measured.insert(Address { side: Side::Port, strake, frame });
+                // The other side's is none of hers.
+                shell.measured.insert(Address { side: Side::Starboard, strake: 9, frame });
+            }
+        }
+        assert_eq!(known(&shell), BY_GRID);
+        shell.measured.remove(&Address { side: Side::Port, strake: 3, frame: 6 });
+        assert_eq!(known(&shell), BY_PART);
     }
 }

@@ -277,6 +277,38 @@ pub struct Body {
     pub moved: Vec<(String, DateTime, DateTime)>,
 }
 
+/// A launch held against what is planned of her.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Launching {
+    pub boat: i64,
+    pub day: Date,
+    /// When the last of her planned work and cures ends; `None`: nothing of hers is planned.
+    pub ends: Option<DateTime>,
+    /// Whole days between that end and the launch: below 0 it ends after it.
+    pub days_left: Option<i32>,
+}
+
+impl Launching {
+    /// Whether her work ends on the day of the launch or after it.
+    pub fn is_late(&self) -> bool {
+        self.days_left.is_some_and(|days| days <= 0)
+    }
+}
+
+/// Launches against a plan; what is done of it no longer counts. Each launch with its day.
+pub fn launching(body: &Body, launches: &[(i64, Date)], done: &HashSet<i64>) -> Vec<Launching> {
+    let open = |p: &&Piece| p.tasks.is_empty() || p.tasks.iter().any(|t| !done.contains(t));
+    launches
+        .iter()
+        .map(|(boat, day)| {
+            let hers = body.pieces.iter().filter(|p| p.boat == Some(*boat));
+            let ends = hers.filter(open).map(|p| p.to).max();
+            let days_left = ends.and_then(|ends| Some(ends.date().until((Unit::Day, *day)).ok()?.get_days()));
+            Launching { boat: *boat, day: *day, ends, days_left }
+        })
+        .collect()
+}
+
 /// An hour of a plan as the yard's own time.
 fn at(today: Date, hour: u32) -> DateTime {
     today.at(0, 0, 0, 0).saturating_add(i64::from(hour).hours())
@@ -434,6 +466,26 @@ mod tests {
         let body = plan(vec![piece("t1", 2), piece("t2", 3), piece("t3", 3)]);
         let (open, done) = (HashSet::from([1, 7, 8]), HashSet::from([2]));
         assert_eq!(drift(&body, &open, &done), (2, 1), "7 and 8 are new, 3 was dropped, 2 is done");
+    }
+
+    #[test]
+    fn a_launch_is_held_against_the_last_of_what_is_still_to_be_done_of_her() {
+        let mut cure = piece("c3", 9);
+        cure.to = jiff::civil::date(2026, 11, 11).at(9, 0, 0, 0);
+        let other = Piece { boat: Some(2), ..piece("t8", 20) };
+        let body = plan(vec![piece("t1", 2), cure, other, piece("t4", 25)]);
+        let day = |d: i8| jiff::civil::date(2026, 11, d);
+        let held = |launches: &[(i64, Date)], done: &[i64]| launching(&body, launches, &done.iter().copied().collect());
+        let one = |d: i8, done: &[i64]| held(&[(1, day(d))], done)[0].clone();
+        // By hand: the cure ends on the 11th once the work of the 25th is done.
+        assert_eq!((one(14, &[4]).days_left, one(14, &[4]).is_late()), (Some(3), false));
+        assert_eq!((one(11, &[4]).days_left, one(11, &[4]).is_late()), (Some(0), true), "on the very day it cures yet");
+        assert_eq!((one(9, &[4]).days_left, one(9, &[4]).is_late()), (Some(-2), true));
+        assert_eq!(one(26, &[]).days_left, Some(1), "what is planned last counts as long as it is not done");
+        let nothing = held(&[(7, day(30))], &[]);
+        assert_eq!((nothing[0].ends, nothing[0].is_late()), (None, false), "nothing planned is nothing late");
+        assert_eq!(held(&[(2, day(21)), (1, day(30))], &[]).iter().map(|l| l.boat).collect::<Vec<_>>(), [2, 1]);
+        assert!(held(&[], &[]).is_empty());
     }
 
     #[test]

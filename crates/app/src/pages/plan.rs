@@ -10,8 +10,9 @@ use mend_keel_core::InputError;
 use mend_keel_core::work::estimate::held;
 use mend_keel_core::work::plan::{self as core, Gear, Outcome};
 use mend_keel_exchange::calendar::{self, Entry};
+use mend_keel_store::boats::Boat;
 use mend_keel_store::planned::{self as store, Hours, NewErrand};
-use mend_keel_store::{StoreError, boats, tasks};
+use mend_keel_store::{StoreError, boats, seams, tasks};
 use rocket::http::ContentType;
 use rocket::{FromForm, get, post};
 
@@ -40,6 +41,8 @@ struct Show {
     gains: Vec<String>,
     moved: Vec<(String, String, String)>,
     drift: String,
+    /// Boats that are launched, and whether what is planned of them comes too late.
+    launches: Vec<LaunchView>,
     next: Vec<NextView>,
     errands: Vec<ErrandView>,
     closed: Vec<(String, String)>,
@@ -53,6 +56,12 @@ struct Show {
     hours_wrong: bool,
     typed: Typed,
     faults: Faults,
+}
+
+struct LaunchView {
+    boat: i64,
+    says: String,
+    late: bool,
 }
 
 struct NextView {
@@ -184,6 +193,36 @@ impl Show {
     }
 }
 
+/// Launches to come, each with when the last of that boat's planned work ends.
+async fn launches(
+    desk: &Desk<'_>,
+    body: &Body,
+    done: &HashSet<i64>,
+    today: Date,
+    boats: &[Boat],
+) -> std::result::Result<Vec<LaunchView>, AppError> {
+    let days = seams::launches(desk.store, &today.to_string()).await?;
+    let days: Vec<(i64, Date)> = days.iter().filter_map(|l| Some((l.boat_id, l.on_day.parse().ok()?))).collect();
+    let said = |l: planned::Launching| {
+        let name = boats.iter().find(|b| b.id == l.boat).map_or("", |b| b.name.as_str());
+        let day = view::day(&l.day.to_string());
+        let late = l.is_late();
+        let says = match (l.ends, l.days_left) {
+            (Some(ends), Some(left)) => {
+                let apart = match left {
+                    0 => "on the very day".to_owned(),
+                    1 | -1 => format!("a day {}", if left > 0 { "before" } else { "after" }),
+                    _ => format!("{} days {}", left.abs(), if left > 0 { "before" } else { "after" }),
+                };
+                format!("{name} is launched on {day}: the last of her planned work ends {}, {apart}.", when(ends))
+            }
+            _ => format!("{name} is launched on {day}: no work of hers is planned."),
+        };
+        LaunchView { boat: l.boat, says, late }
+    };
+    Ok(planned::launching(body, &days, done).into_iter().map(said).collect())
+}
+
 /// What one more would gain, in words.
 fn gain(what: &str, hours: u32) -> String {
     let more = Gear::from_code(what).map_or("pair of hands".to_owned(), |g| g.label().to_lowercase());
@@ -229,6 +268,7 @@ async fn show(desk: &Desk<'_>, by: Option<&str>, typed: Typed, faults: Faults) -
         gains: Vec::new(),
         moved: Vec::new(),
         drift: String::new(),
+        launches: Vec::new(),
         next: Vec::new(),
         errands: store::errands(desk.store)
             .await?
@@ -272,6 +312,7 @@ async fn show(desk: &Desk<'_>, by: Option<&str>, typed: Typed, faults: Faults) -
     };
     show.kept = format!("{}, {}", kept.by_name, view::when(&kept.at));
     show.draw(&body, &hours, &closed, &done);
+    show.launches = launches(desk, &body, &done, today, &boats).await?;
     let (new, gone) = planned::drift(&body, &open, &done);
     if new + gone > 0 {
         show.drift =

@@ -268,6 +268,71 @@ async fn a_survey_goes_out_and_comes_back_without_loss() {
     assert!(pdf.bytes().await.unwrap().starts_with(b"%PDF-"));
 }
 
+/// A hand that counts what it does: taps, drags, and fields typed into.
+struct Hand<'b> {
+    b: &'b Browser,
+    taps: u32,
+    typed: u32,
+}
+
+impl Hand<'_> {
+    async fn tap(&mut self, element: &thirtyfour::WebElement) {
+        self.b.press(element).await;
+        self.taps += 1;
+    }
+
+    async fn types(&mut self, field: &thirtyfour::WebElement, text: &str) {
+        field.send_keys(text).await.unwrap();
+        self.typed += 1;
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn from_the_phones_home_screen_a_common_finding_takes_four_taps_and_one_address() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 390, 844).await;
+    b.go("/").await;
+    let mut hand = Hand { b: &b, taps: 0, typed: 0 };
+    hand.tap(&b.find_text("h2 a", "Brindle Wren").await).await;
+    b.arrives("/boats/1").await;
+    hand.tap(&b.find(".quick-link").await).await;
+    b.arrives("/quick").await;
+    // The page begins in its first field.
+    b.comes_true("document.activeElement && document.activeElement.name === 'place'").await;
+    hand.types(&b.find("input[name=place]").await, "p3 f9").await;
+    hand.tap(&b.find("input[name=kind][value=crack]").await).await;
+    hand.tap(&b.find_text("button", "Mark it").await).await;
+    b.find_text(".note-bar", "Kept: Crack at P3 F9").await;
+    assert_eq!((hand.taps, hand.typed), (4, 1));
+    b.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn on_a_desk_a_common_finding_takes_six_actions_from_the_map() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 800).await;
+    b.go("/boats/1").await;
+    b.comes_true("document.activeElement && document.activeElement.id === 'map'").await;
+    let mut hand = Hand { b: &b, taps: 0, typed: 0 };
+    hand.types(&b.find("#find").await, "S6 F20\u{e007}").await;
+    b.find_text("#panel h2", "S6 F20").await;
+    b.comes_true("document.activeElement && document.activeElement.id === 'map'").await;
+    b.page.action_chain().send_keys("c").perform().await.unwrap();
+    hand.typed += 1;
+    b.arrives("/findings/new?kind=crack").await;
+    let plank = b.find("#plank").await;
+    let drag = b.page.action_chain().move_to_element_center(&plank).click_and_hold();
+    drag.move_by_offset(70, 2).release().perform().await.unwrap();
+    hand.taps += 1;
+    hand.types(&b.find("input[name=depth]").await, "7").await;
+    hand.tap(&b.find("input[name=grade][value=mend]").await).await;
+    hand.tap(&b.find_text("button", "Mark it").await).await;
+    b.arrives("/boats/1?at=S6").await;
+    assert!(hand.taps + hand.typed <= 6, "{} taps, {} typed", hand.taps, hand.typed);
+    b.find_text("#panel", "Crack").await;
+    b.close().await;
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn the_common_finding_takes_a_phone_two_taps() {
     let server = Server::demo();

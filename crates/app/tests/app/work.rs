@@ -253,3 +253,46 @@ async fn what_runs_short_is_told_with_the_last_day_to_order_it() {
     assert_eq!(stale.status, 409);
     assert!(stale.text.contains("Somebody else changed it meanwhile") && stale.text.contains(">7<"), "{}", stale.text);
 }
+
+/// A day so many days from today.
+fn in_days(days: i32) -> String {
+    let today = jiff::Timestamp::now().to_zoned_datetime(jiff::tz::TimeZone::system()).date();
+    today.saturating_add(jiff::ToSpan::days(days)).to_string()
+}
+
+#[tokio::test]
+async fn a_plan_says_whether_a_boat_is_ready_before_she_is_launched() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    assert_eq!(hours(&visitor, ("", "")).await.status, 303);
+    assert_eq!(plan(&visitor).await.status, 303);
+    let known = visitor.get("/plan").await.text;
+    assert!(known.contains("Brindle Wren is launched on") && !known.contains("Pennywort is launched on"), "{known}");
+
+    let launch = async |boat: i64, day: &str| {
+        let at = format!("/boats/{boat}/seams/launch");
+        let version = [("on_day", day), ("wet_days", "3"), ("pumps", "1500")];
+        assert_eq!(visitor.send(&at, &at, &version).await.status, 303);
+    };
+    launch(1, &in_days(1)).await;
+    launch(2, &in_days(900)).await;
+    let page = crate::support::flat(&visitor.get("/plan").await.text);
+    let said = |name: &str| {
+        let at = page.find(&format!("{name} is launched on")).unwrap_or_else(|| panic!("nothing of {name}: {page}"));
+        let start = page[..at].rfind("<p").unwrap();
+        page[start..at + page[at..].find("</p>").unwrap()].to_owned()
+    };
+    let late = said("Brindle Wren");
+    assert!(late.contains("▲") && late.contains(" days after.") && late.contains("/boats/1/seams/launch"), "{late}");
+    let early = said("Pennywort");
+    assert!(!early.contains('▲') && early.contains(" days before."), "{early}");
+    assert!(
+        page.find("Brindle Wren is launched").unwrap() < page.find("Pennywort is launched").unwrap(),
+        "the next first"
+    );
+
+    // A launch that has gone by holds nothing any more.
+    launch(1, &in_days(-2)).await;
+    assert!(!visitor.get("/plan").await.text.contains("Brindle Wren is launched"));
+}

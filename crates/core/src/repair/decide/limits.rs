@@ -135,6 +135,7 @@ pub struct Facts {
     confirmed_rot: bool,
     pub below_waterline: bool,
     cause_treated: bool,
+    /// %; `None`: nobody measured.
     pub moisture: Option<f64>,
     /// Carries the boat: below half its strength only what restores it is ranked.
     carries: bool,
@@ -154,10 +155,14 @@ pub struct Facts {
 #[derive(Debug, Clone, Copy)]
 pub struct Body<'m> {
     pub kind: MemberKind,
+    /// mm, as are its face and its thickness.
     pub length: f64,
+    /// mm.
     pub width: f64,
+    /// mm.
     pub thickness: f64,
     pub below_waterline: bool,
+    /// %; `None`: nobody measured.
     pub moisture: Option<f64>,
     pub cause_treated: bool,
     /// Heartwood of the species, 1 very durable … 5 perishable; `None` where the species is not known.

@@ -137,10 +137,12 @@ const SPLICE_MOST: f64 = 0.8;
 const ORDINARY_SECTION: f64 = 4_000.0;
 /// … up to so many times.
 const HEAVIEST: f64 = 8.0;
-/// Fastenings of the two planks that end or land side by side on a backbone member, both sides of the boat …
+/// Fastenings of the two planks that end side by side on a stem or a sternpost, both sides of the boat …
 const HOOD_ENDS: u32 = 6;
 /// … and how much of the member such a pair takes, mm (*yard rule*).
 const HOOD_WIDTH: f64 = 130.0;
+/// How far apart the garboard is fastened along a keel, mm (*yard rule*).
+const GARBOARD_SPACING: f64 = 110.0;
 /// Strength of a rib with a full sister beside it (*yard rule*: the fastenings share the load).
 const SISTERED: f64 = 0.95;
 /// Strength of a bevelled patch in a panel, at 8:1.
@@ -492,10 +494,17 @@ impl<'c> Context<'c> {
             );
         }
         let mut extent = self.extent(self.case.length, 2.0 * self.case.width);
-        if backbone {
-            // Every plank that lands on it is freed and fastened again, its seam raked and caulked, on both sides.
+        // Every plank that lands on it is freed and fastened again, its seam raked and caulked, on both sides.
+        let landing = match self.case.kind {
+            MemberKind::Stem | MemberKind::Sternpost | MemberKind::HornTimber => {
+                HOOD_ENDS * (self.case.length / HOOD_WIDTH).ceil() as u32
+            }
+            MemberKind::Keel | MemberKind::Deadwood => 2 * (self.case.length / GARBOARD_SPACING).ceil() as u32,
+            _ => 0,
+        };
+        if landing > 0 {
             extent.seam = 2.0 * self.case.length;
-            extent.fastenings += HOOD_ENDS * (self.case.length / HOOD_WIDTH).ceil() as u32;
+            extent.fastenings += landing;
             extent.cut += 2.0 * self.case.length;
         }
         Draft {
@@ -899,6 +908,33 @@ mod tests {
 
     fn of(case: &Case<'_>, kind: OptionKind) -> Option<RepairOption> {
         options(case, |op| op.rate().0).unwrap().into_iter().find(|o| o.kind == kind)
+    }
+
+    /// What a whole new one frees and fastens again is what lands on it: hood ends on a stem, the garboards along a keel, nothing of the
+    /// planking on a keelson.
+    #[test]
+    fn a_new_keel_takes_the_garboards_fastenings_and_a_keelson_none_of_the_plankings() {
+        let long = |kind: MemberKind| {
+            let rot = found(FindingKind::Rot, 0.0, 5_000.0, 150.0, 90.0);
+            let case = Case {
+                kind,
+                class: Class::of(kind),
+                length: 5_500.0,
+                width: 200.0,
+                thickness: 110.0,
+                strake_width: 0.0,
+                found: vec![rot],
+                ..frame(head_rot())
+            };
+            let whole = of(&case, OptionKind::Replace).unwrap();
+            let of_line = |what: &str| whole.materials.iter().find(|m| m.what == what).map_or(0.0, |m| m.amount);
+            let bored: f64 = whole.tasks.iter().filter(|t| t.operation == Operation::Fasten).map(|t| t.amount).sum();
+            (bored, of_line("seam, caulked and payed"))
+        };
+        // By hand: 5,500 / 300 is 19 of its own; 2 × 5,500 / 110 is 100; 6 × (5,500 / 130, rounded up to 43) is 258.
+        assert_eq!(long(MemberKind::Keel), (119.0, 11.0));
+        assert_eq!(long(MemberKind::Stem), (277.0, 11.0));
+        assert_eq!(long(MemberKind::Keelson), (19.0, 0.0));
     }
 
     #[test]
