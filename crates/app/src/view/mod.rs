@@ -195,6 +195,21 @@ mod tests {
     use super::*;
 
     #[test]
+    fn a_choice_stands_beside_the_best_in_words_that_never_rise_as_its_points_fall() {
+        assert_eq!(standing(82.0, 82.0), "serves best");
+        assert_eq!(standing(81.0, 82.0), "about as good");
+        assert_eq!(standing(0.0, 0.0), "serves best", "one alone is the best there is");
+        let words = ["serves best", "about as good", "nearly as good", "less good", "far behind"];
+        let place = |points: i32| words.iter().position(|w| *w == standing(f64::from(points), 100.0)).unwrap();
+        let places: Vec<usize> = (0..=100).rev().map(place).collect();
+        assert!(places.windows(2).all(|w| w[0] <= w[1]) && places.last() == Some(&4), "{places:?}");
+        assert_eq!(
+            [in_years(1.0), in_years(0.6), in_years(6.5), in_years(0.0)],
+            ["1 year", "1 year", "6 years", "0 years"]
+        );
+    }
+
+    #[test]
     fn a_length_shown_to_be_typed_over_reads_back_the_same() {
         for unit in [LengthUnit::Millimetre, LengthUnit::Inch] {
             let units = Units { unit, denominator: 16 };

@@ -246,6 +246,9 @@ async fn a_beam_of_a_likely_section_says_so_until_it_is_measured_and_is_scarfed_
     assert!(page.contains("Its section is generated"), "{page}");
     assert!(page.contains("by generated sizes: nobody measured them"), "what new wood it takes is no measure either");
     assert!(page.contains("serves best") && !page.contains("of 100</span>"), "words, with the figure behind them");
+    let small = [("kind", "gouge"), ("grade", "mend"), ("depth", "5"), ("shape", "0, 20\n60, 20\n60, 34\n0, 34")];
+    let gouged = visitor.get(&found(&visitor, "P7 F16", &small).await).await.text;
+    assert!(option(&gouged, "leave").contains("may wait, never first"), "{}", option(&gouged, "leave"));
     assert!(page.contains(" EUR"), "what it costs is in the yard's money");
 
     let part = path.split('/').nth(4).unwrap();

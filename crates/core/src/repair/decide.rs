@@ -105,6 +105,12 @@ impl RepairOption {
     pub fn forbidden(&self) -> bool {
         self.reasons.iter().any(|r| r.verdict == Verdict::Forbids)
     }
+
+    /// Whether it leaves what asks to be mended: it may wait a while, and is never the first choice.
+    pub fn only_waits(&self) -> bool {
+        let against = |r: &Reason| r.rule == "decide.leave" && r.verdict == Verdict::Against;
+        self.kind == OptionKind::Leave && self.reasons.iter().any(against)
+    }
 }
 
 /// An option before its hours and cost are known.
@@ -175,13 +181,9 @@ pub fn rank(options: &mut [RepairOption], practice: &Practice, school: School) {
             + weights.cost * (1.0 - option.cost / cost);
         option.score = if option.forbidden() { 0.0 } else { (100.0 * merit - rules.against * against).max(1.0) };
     }
-    let waits = |o: &RepairOption| {
-        o.kind == OptionKind::Leave
-            && o.reasons.iter().any(|r| r.rule == "decide.leave" && r.verdict == Verdict::Against)
-    };
-    let best = options.iter().filter(|o| !waits(o)).map(|o| o.score).fold(0.0, f64::max);
+    let best = options.iter().filter(|o| !o.only_waits()).map(|o| o.score).fold(0.0, f64::max);
     if best > 0.0 {
-        options.iter_mut().filter(|o| waits(o)).for_each(|o| o.score = o.score.min(best * BEHIND));
+        options.iter_mut().filter(|o| o.only_waits()).for_each(|o| o.score = o.score.min(best * BEHIND));
     }
     let asked = |o: &RepairOption| !o.forbidden() && o.reasons.iter().any(|r| r.rule == "panel.skin");
     if let Some(skin) = options.iter().find(|o| asked(o)).map(|o| o.score) {

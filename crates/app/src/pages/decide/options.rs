@@ -213,6 +213,11 @@ fn wood_words(wood: &Wood, measured: bool, units: Units) -> Vec<String> {
     }
 }
 
+/// How an option stands beside the best one. Leaving what asks to be mended is no choice of its own, however near its points come.
+fn standing(option: &RepairOption, best: f64) -> &'static str {
+    if option.only_waits() { "may wait, never first" } else { view::standing(option.score, best) }
+}
+
 /// Points of the best that no rule refuses.
 fn best(options: &[RepairOption]) -> f64 {
     options.iter().filter(|o| !o.forbidden()).map(|o| o.score).fold(0.0, f64::max)
@@ -247,7 +252,7 @@ fn option_view(file: &BoatFile, option: &RepairOption, subject: &Subject<'_>, sh
         code: option.kind.code(),
         label: option.kind.label(),
         drawing,
-        standing: view::standing(option.score, shown.best),
+        standing: standing(option, shown.best),
         points: format!("{:.0}", option.score),
         forbidden: option.forbidden(),
         kept: view::percent(option.kept),
@@ -291,7 +296,7 @@ fn beside(here: &[RepairOption], there: &[RepairOption], units: Units) -> Vec<Be
             if option.forbidden() {
                 "✕ not allowed".to_owned()
             } else {
-                format!("{}. {}", i + 1, view::standing(option.score, best))
+                format!("{}. {}", i + 1, standing(option, best))
             }
         })
     };
