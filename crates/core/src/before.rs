@@ -1,5 +1,29 @@
 //! Before and after: of all photographs of a part the two that show what was done. Source: handbook 11.
 
+use crate::choice::choices;
+
+choices! {
+    /// The record that holds a photograph, by what is said of it where nobody wrote a word.
+    Record {
+        Finding = "finding", "Found";
+        Told = "told", "Told";
+        Hung = "hung", "At the bench";
+        Refastened = "refastened", "Refastened";
+        Job = "job", "At work";
+    }
+}
+
+impl Record {
+    /// What was going on.
+    pub fn stage(self) -> Stage {
+        match self {
+            Self::Finding => Stage::Found,
+            Self::Told => Stage::Told,
+            Self::Hung | Self::Refastened | Self::Job => Stage::Work,
+        }
+    }
+}
+
 /// What somebody was about when a photograph was taken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Stage {

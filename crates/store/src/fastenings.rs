@@ -44,6 +44,13 @@ impl Region {
         Kind::from_code(&self.original)
     }
 
+    /// Whether a crossing is one of its.
+    pub fn holds(&self, at: Address) -> bool {
+        at.side == self.side
+            && (self.strake_from..=self.strake_to).contains(&at.strake)
+            && (self.frame_from..=self.frame_to).contains(&at.frame)
+    }
+
     pub fn crossings(&self) -> u32 {
         (self.strake_to - self.strake_from + 1) * (self.frame_to - self.frame_from + 1)
     }

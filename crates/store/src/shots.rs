@@ -1,6 +1,6 @@
 //! Photographs of a boat from every record that holds one, by the part they were taken of.
 
-use mend_keel_core::before::{Stage, Taken};
+use mend_keel_core::before::{Record, Taken};
 use mend_keel_core::grid::{Address, Side};
 use sqlx::FromRow;
 
@@ -32,20 +32,15 @@ pub struct Shot {
     pub crossing: Crossing,
     pub at: String,
     pub by_name: String,
-    /// The record it belongs to: `finding`, `told`, `hung`, `refastened`, `seam`, `job`.
-    pub of: String,
+    #[sqlx(try_from = "String")]
+    pub of: Record,
     /// What was said there: the kind of a finding, words, a note.
     pub words: String,
 }
 
 impl Shot {
     pub fn taken(&self) -> Taken {
-        let stage = match self.of.as_str() {
-            "finding" => Stage::Found,
-            "told" => Stage::Told,
-            _ => Stage::Work,
-        };
-        Taken { at: self.at.clone(), stage }
+        Taken { at: self.at.clone(), stage: self.of.stage() }
     }
 }
 

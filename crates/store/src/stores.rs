@@ -239,7 +239,7 @@ impl Work {
         note: &str,
     ) -> Result<()> {
         // What is there is asked inside the transaction: two people cannot both take the last of it.
-        let (there, reserved) = self.sum_of(item.id, None).await?;
+        let (there, reserved) = self.sum_of(item.id, None, None).await?;
         let short = match kind {
             MoveKind::Used => amount > there + TRIFLE,
             MoveKind::Reserved => reserved + amount > there + TRIFLE,
@@ -255,15 +255,13 @@ impl Work {
             )));
         }
         if let (MoveKind::Used, Some(lot)) = (kind, lot) {
-            let (left, _) = self.sum_of(item.id, Some(lot)).await?;
+            let (left, _) = self.sum_of(item.id, Some(lot), None).await?;
             if amount > left + TRIFLE {
                 return Err(StoreError::Conflict(format!("there are {left:.2} {} in that batch", item.unit)));
             }
         }
-        if let (MoveKind::Used, Some(hers)) = (kind, boat) {
-            let sql = "SELECT TOTAL(CASE kind WHEN 'reserved' THEN amount WHEN 'released' THEN -amount ELSE 0 END)
-                FROM store_move WHERE item_id = ? AND boat_id = ?";
-            let (held,): (f64,) = sqlx::query_as(sql).bind(item.id).bind(hers).fetch_one(&mut *self.tx).await?;
+        if kind == MoveKind::Used && boat.is_some() {
+            let (_, held) = self.sum_of(item.id, None, boat).await?;
             let freed = held.min(reserved).min(amount);
             if freed > TRIFLE {
                 self.put_move(item, None, boat, MoveKind::Released, freed, "used").await?;
@@ -275,8 +273,8 @@ impl Work {
     /// What was counted of an item, or of one batch of it, is so from now on: the difference to what was thought to be there is moved.
     /// [`StoreError::Conflict`] where a batch is counted so low that there would be less than nothing of the item.
     pub async fn count_store(&mut self, item: &Item, lot: Option<i64>, counted: f64, note: &str) -> Result<()> {
-        let (there, _) = self.sum_of(item.id, lot).await?;
-        let (of_all, _) = self.sum_of(item.id, None).await?;
+        let (there, _) = self.sum_of(item.id, lot, None).await?;
+        let (of_all, _) = self.sum_of(item.id, None, None).await?;
         if of_all + counted - there < -TRIFLE {
             return Err(StoreError::Conflict(
                 "what was used came from no batch: count all of it, not one batch".into(),
@@ -285,12 +283,12 @@ impl Work {
         self.put_move(item, lot, None, MoveKind::Counted, counted - there, note).await
     }
 
-    /// What there is of an item or of one batch of it, and what of it is reserved.
-    async fn sum_of(&mut self, item: i64, lot: Option<i64>) -> Result<(f64, f64)> {
+    /// What there is of an item and what of it is reserved, by all its movements, or by those of one batch or for one boat.
+    async fn sum_of(&mut self, item: i64, lot: Option<i64>, boat: Option<i64>) -> Result<(f64, f64)> {
         let sql = "SELECT TOTAL(CASE kind WHEN 'in' THEN amount WHEN 'counted' THEN amount WHEN 'used' THEN -amount ELSE 0 END),
             TOTAL(CASE kind WHEN 'reserved' THEN amount WHEN 'released' THEN -amount ELSE 0 END)
-            FROM store_move WHERE item_id = ?1 AND (?2 IS NULL OR lot_id = ?2)";
-        Ok(sqlx::query_as(sql).bind(item).bind(lot).fetch_one(&mut *self.tx).await?)
+            FROM store_move WHERE item_id = ?1 AND (?2 IS NULL OR lot_id = ?2) AND (?3 IS NULL OR boat_id = ?3)";
+        Ok(sqlx::query_as(sql).bind(item).bind(lot).bind(boat).fetch_one(&mut *self.tx).await?)
     }
 
     async fn put_move(

@@ -58,7 +58,6 @@ impl<'f> Subject<'f> {
         }
     }
 
-    /// Whether somebody said what wood it is of.
     /// Whether its section was measured: what of it is lost is reckoned by it.
     pub fn section_measured(&self) -> bool {
         match self {
@@ -67,6 +66,7 @@ impl<'f> Subject<'f> {
         }
     }
 
+    /// Whether somebody said what wood it is of.
     pub fn timber_known(&self) -> bool {
         species::find(self.species()).is_ok()
     }

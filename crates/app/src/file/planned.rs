@@ -303,7 +303,7 @@ pub fn launching(body: &Body, launches: &[(i64, Date)], done: &HashSet<i64>) -> 
         .map(|(boat, day)| {
             let hers = body.pieces.iter().filter(|p| p.boat == Some(*boat));
             let ends = hers.filter(open).map(|p| p.to).max();
-            let days_left = ends.and_then(|ends| Some(ends.date().until((Unit::Day, *day)).ok()?.get_days()));
+            let days_left = ends.and_then(|ends| days_to(ends.date(), *day));
             Launching { boat: *boat, day: *day, ends, days_left }
         })
         .collect()

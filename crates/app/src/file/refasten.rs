@@ -39,13 +39,8 @@ pub fn old_diameter(file: &BoatFile, readings: &[Reading], region: &Region) -> (
             _ => None,
         })
         .collect();
-    let here = |at: &Address| {
-        at.side == region.side
-            && (region.strake_from..=region.strake_to).contains(&at.strake)
-            && (region.frame_from..=region.frame_to).contains(&at.frame)
-    };
     let thickest = |of: &[f64]| of.iter().copied().max_by(f64::total_cmp);
-    let within: Vec<f64> = drawn.iter().filter(|(at, _)| here(at)).map(|(_, d)| *d).collect();
+    let within: Vec<f64> = drawn.iter().filter(|(at, _)| region.holds(*at)).map(|(_, d)| *d).collect();
     let anywhere: Vec<f64> = drawn.iter().map(|(_, d)| *d).collect();
     let recorded: Vec<f64> =
         crossings(region).flat_map(|at| record::at(&file.fastened, at)).filter_map(|r| r.diameter).collect();
@@ -152,17 +147,10 @@ pub struct Asking {
 /// What sick fastenings still ask for.
 pub fn asking(file: &BoatFile, planned: &[Region]) -> Asking {
     let open = |f: &&Finding| f.kind == FindingKind::SickFastening && f.is_open() && f.grade > Grade::Sound;
-    let taken = |at: &Address| {
-        planned.iter().any(|r| {
-            r.side == at.side
-                && (r.strake_from..=r.strake_to).contains(&at.strake)
-                && (r.frame_from..=r.frame_to).contains(&at.frame)
-        })
-    };
     let (mut places, mut members) = (Vec::new(), Vec::new());
     for finding in file.findings.iter().filter(open) {
         match finding.address() {
-            Some(at) if taken(&at) => {}
+            Some(at) if planned.iter().any(|r| r.holds(at)) => {}
             Some(at) => places.push(at),
             None => members.extend(file.members.iter().find(|m| m.id == finding.member_id).map(|m| m.name.clone())),
         }

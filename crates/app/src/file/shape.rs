@@ -36,10 +36,14 @@ pub fn is_length(piece: &Piece) -> bool {
     matches!(piece.geometry, Geometry::Stretch { .. })
 }
 
+/// The shape that was taken of a part last.
+fn newest(file: &BoatFile, part: i64) -> Option<&CaptureRow> {
+    file.captures.iter().filter(|c| c.member_id == part).max_by_key(|c| c.id)
+}
+
 /// The shape that was taken for a piece, the newest of its part, with its pattern.
 pub fn taken<'f>(file: &'f BoatFile, piece: &Piece) -> Option<(&'f CaptureRow, Pattern)> {
-    let newest =
-        file.captures.iter().filter(|c| c.member_id == piece.member_id && is_length(piece)).max_by_key(|c| c.id)?;
+    let newest = newest(file, piece.member_id).filter(|_| is_length(piece))?;
     let (_, pattern) = plan(file, newest).ok()?;
     Some((newest, pattern))
 }
@@ -66,33 +70,40 @@ impl EdgesFrom<'_> {
             Self::Shape(..) | Self::Measured => None,
         }
     }
+}
 
-    /// Whether nobody measured what it would be cut by.
-    pub fn nobody_measured(&self) -> bool {
-        matches!(self, Self::Generated)
+/// Whether a piece is a part by itself, cut to a shape of it: not what is let into a plank, nor what lies behind one and laps over.
+fn is_whole(file: &BoatFile, piece: &Piece) -> bool {
+    match piece.geometry {
+        Geometry::Patch { .. } => false,
+        Geometry::Timber { .. } => !file.planks.iter().any(|p| p.id == piece.member_id),
+        Geometry::Stretch { .. } => true,
+    }
+}
+
+/// Whether nobody measured an edge a piece would be cut by.
+pub fn nobody_measured(file: &BoatFile, piece: &Piece) -> bool {
+    match &piece.geometry {
+        _ if is_whole(file, piece) => newest(file, piece.member_id).is_none(),
+        Geometry::Patch { to_edge: ToEdge::None, .. } => false,
+        Geometry::Patch { outline, .. } => {
+            let (x0, x1) = extent(outline, 0).unwrap_or_default();
+            let plank = file.planks.iter().find(|p| p.id == piece.member_id);
+            plank.is_none_or(|plank| !grid_measured(file, plank, x0, x1))
+        }
+        Geometry::Stretch { .. } | Geometry::Timber { .. } => false,
     }
 }
 
 /// Where the edges of a piece come from.
 pub fn edges<'f>(file: &'f BoatFile, piece: &Piece) -> EdgesFrom<'f> {
+    if nobody_measured(file, piece) {
+        return EdgesFrom::Generated;
+    }
     if let Some((row, pattern)) = taken(file, piece) {
         return EdgesFrom::Shape(row, Box::new(pattern));
     }
-    let plank = file.planks.iter().find(|p| p.id == piece.member_id);
-    match (&piece.geometry, plank) {
-        (Geometry::Patch { to_edge: ToEdge::None, .. }, _) => EdgesFrom::Measured,
-        (Geometry::Patch { outline, .. }, Some(plank)) => {
-            let (x0, x1) = extent(outline, 0).unwrap_or_default();
-            if grid_measured(file, plank, x0, x1) { EdgesFrom::Measured } else { EdgesFrom::Generated }
-        }
-        (Geometry::Patch { .. }, None) => EdgesFrom::Generated,
-        // What lies behind a plank laps over: it needs no edge of hers.
-        (Geometry::Timber { .. }, Some(_)) => EdgesFrom::Measured,
-        (Geometry::Stretch { .. } | Geometry::Timber { .. }, _) => {
-            let newest = file.captures.iter().filter(|c| c.member_id == piece.member_id).max_by_key(|c| c.id);
-            newest.map_or(EdgesFrom::Generated, EdgesFrom::Template)
-        }
-    }
+    newest(file, piece.member_id).filter(|_| is_whole(file, piece)).map_or(EdgesFrom::Measured, EdgesFrom::Template)
 }
 
 /// Whether the strake's width was measured at every frame of a stretch and one beside it; x from the plank's fore joint, mm.
@@ -158,7 +169,7 @@ pub fn cut_unmeasured(
     why: &str,
     longest: usize,
 ) -> std::result::Result<Option<String>, InputError> {
-    if !edges(file, piece).nobody_measured() {
+    if !nobody_measured(file, piece) {
         return Ok(None);
     }
     let why = why.trim();

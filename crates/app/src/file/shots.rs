@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use mend_keel_core::before::{self, Taken};
+use mend_keel_core::before::{self, Record, Taken};
 use mend_keel_core::survey::FindingKind;
 use mend_keel_store::shots::{self, Shot};
 use mend_keel_store::{Store, StoreError};
@@ -42,16 +42,10 @@ pub async fn series(store: &Store, file: &BoatFile) -> Result<Vec<Series>, Store
 /// What a photograph shows, in the words of the record it belongs to.
 pub fn says(shot: &Shot) -> String {
     let words = shot.words.trim();
-    match shot.of.as_str() {
-        "finding" => FindingKind::from_code(words).map_or_else(|| words.to_owned(), |kind| kind.label().to_owned()),
-        "told" => words.to_owned(),
-        of => {
-            let at = match of {
-                "hung" => "At the bench",
-                "refastened" => "Refastened",
-                _ => "At work",
-            };
-            if words.is_empty() { at.to_owned() } else { format!("{at}: {words}") }
-        }
+    match shot.of {
+        Record::Finding => FindingKind::from_code(words).map_or(words, |kind| kind.label()).to_owned(),
+        Record::Told => words.to_owned(),
+        of if words.is_empty() => of.label().to_owned(),
+        of => format!("{}: {words}", of.label()),
     }
 }

@@ -2,14 +2,20 @@
 
 use crate::support::{Browser, Server, Visitor, but, flat};
 
-#[tokio::test(flavor = "multi_thread")]
-async fn pieces_are_laid_on_boards_cut_at_their_real_size_and_a_wrong_cut_is_taken_back() {
-    let server = Server::demo();
-    let b = Browser::open(&server, 1280, 1000).await;
+/// The saw's page with a plan of all that waits for a board.
+async fn laid_out(server: &Server) -> Browser {
+    let b = Browser::open(server, 1280, 1000).await;
     b.go("/rack/cut").await;
     b.press(&b.find_text("button", "Lay them out").await).await;
     b.arrives("/rack/cut").await;
     b.find_text("h2", "The plan").await;
+    b
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn pieces_are_laid_on_boards_cut_at_their_real_size_and_a_wrong_cut_is_taken_back() {
+    let server = Server::demo();
+    let b = laid_out(&server).await;
     b.find(".saw-board .board-piece.open").await;
     b.find(".saw-cut").await;
     // The board the graving piece comes from: salvage before new timber.
@@ -251,11 +257,7 @@ async fn a_frame_whose_template_was_taken_is_cut_to_it_and_its_drawing_says_so()
 #[tokio::test(flavor = "multi_thread")]
 async fn the_saws_plan_does_not_tick_what_nobody_measured() {
     let server = Server::demo();
-    let b = Browser::open(&server, 1280, 1000).await;
-    b.go("/rack/cut").await;
-    b.press(&b.find_text("button", "Lay them out").await).await;
-    b.arrives("/rack/cut").await;
-    b.find_text("h2", "The plan").await;
+    let b = laid_out(&server).await;
     b.page
         .execute("for (const d of document.querySelectorAll('.saw-board details')) d.open = true", vec![])
         .await

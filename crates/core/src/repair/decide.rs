@@ -49,17 +49,20 @@ impl Timber {
     }
 
     /// What its scarf is cut through, mm: a rib's moulding, or its siding where the longer scarf found no room; any other member's
-    /// thickness.
-    pub fn cut_through(&self, kind: MemberKind) -> f64 {
+    /// thickness. And how broad it is: the other of the two.
+    pub fn cut_through(&self, kind: MemberKind) -> (f64, f64) {
         let rib = matches!(member::Class::of(kind), member::Class::Rib);
         let off = |depth: f64| (self.scarf - member::SPLICE_RATIO * depth).abs();
-        if rib && off(self.width) <= off(self.thickness) { self.width } else { self.thickness }
+        let moulded = rib && off(self.width) <= off(self.thickness);
+        if moulded { (self.width, self.thickness) } else { (self.thickness, self.width) }
     }
 
     /// What is glued of it in a member so long: an end inside the member is a new one.
     pub fn joints(&self, kind: MemberKind, member_length: f64) -> MemberJoints {
+        let (through, breadth) = self.cut_through(kind);
         MemberJoints {
-            through: self.cut_through(kind),
+            through,
+            breadth,
             length: self.length(),
             width: self.width,
             thickness: self.thickness,

@@ -136,8 +136,9 @@ pub struct MemberJoints {
     pub width: f64,
     /// Sided.
     pub thickness: f64,
-    /// What a scarf is cut through: its moulding or its siding; as broad as the other.
+    /// What a scarf is cut through, its moulding or its siding, and how broad it is: the other.
     pub through: f64,
+    pub breadth: f64,
     /// Scarf at each new end, or bevel all round a sheet; 0: none.
     pub scarf: f64,
     /// Ends that are new: those inside the member.
@@ -151,11 +152,10 @@ impl MemberJoints {
     /// sided.
     pub fn area(&self) -> f64 {
         let between_plies = f64::from(self.plies.saturating_sub(1)) * self.length * self.thickness;
-        let breadth = if self.through == self.width { self.thickness } else { self.width };
         let ends = if self.sheet {
             2.0 * (self.length + self.width) * self.scarf
         } else {
-            f64::from(self.ends) * scarf_face(breadth, self.scarf, self.through)
+            f64::from(self.ends) * scarf_face(self.breadth, self.scarf, self.through)
         };
         between_plies + ends
     }
@@ -350,19 +350,20 @@ mod tests {
     #[test]
     fn a_spliced_frame_head_is_glued_at_its_one_new_end_over_the_slope_of_the_scarf() {
         // 50 moulded, 40 sided: through the moulding the joint is as broad as it is sided, and the other way about.
-        let through = |through| MemberJoints {
+        let through = |through, breadth| MemberJoints {
             length: 900.0,
             width: 50.0,
             thickness: 40.0,
             through,
+            breadth,
             scarf: 600.0,
             ends: 1,
             plies: 1,
             sheet: false,
         };
-        let head = through(50.0);
+        let head = through(50.0, 40.0);
         assert!((head.area() - 40.0 * (600.0f64.powi(2) + 50.0f64.powi(2)).sqrt()).abs() < 1e-9);
-        assert!((through(40.0).area() - 50.0 * (600.0f64.powi(2) + 40.0f64.powi(2)).sqrt()).abs() < 1e-9);
+        assert!((through(40.0, 50.0).area() - 50.0 * (600.0f64.powi(2) + 40.0f64.powi(2)).sqrt()).abs() < 1e-9);
         assert_eq!(MemberJoints { ends: 0, ..head }.area(), 0.0);
         let laminated = MemberJoints { length: 2_000.0, scarf: 0.0, ends: 0, plies: 6, ..head };
         assert_eq!(laminated.area(), 5.0 * 2_000.0 * 40.0, "between plies as broad as it is sided");

@@ -10,6 +10,7 @@ use mend_keel_core::repair::graving;
 use mend_keel_core::timber::species;
 use mend_keel_core::units::LengthUnit;
 use mend_keel_store::decisions::{Geometry, Piece};
+use mend_keel_store::fastenings;
 use mend_keel_store::plans::NewPlan;
 use rocket::{get, post};
 use serde_json::json;
@@ -28,8 +29,7 @@ use crate::web::form::{Faults, Posted, Reader, Typed};
 struct List {
     page: Page,
     boat_id: i64,
-    asking: Vec<AskingView>,
-    asking_members: Vec<String>,
+    asking: AskingView,
     pieces: Vec<PieceView>,
     kinds: Choices,
     typed: Typed,
@@ -261,10 +261,9 @@ async fn page(
             piece_view(desk, file, p, Asked::chosen(file, p).unwrap_or(there))
         })
         .collect::<std::result::Result<_, _>>()?;
-    let (asking, asking_members) = refasten::asking(desk, file).await?;
+    let regions = fastenings::regions(desk.store, file.boat.id).await?;
     Ok(List {
-        asking,
-        asking_members,
+        asking: refasten::asking(file, &regions),
         page: desk.boat_page(file, "Fasten", "fasten"),
         boat_id: file.boat.id,
         pieces,

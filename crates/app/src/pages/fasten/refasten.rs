@@ -40,45 +40,43 @@ const WALKED: usize = 90;
 /// Most old holes taken at a crossing.
 const MOST_HOLES: usize = 40;
 
-/// A region that asks to be planned.
+/// What sick fastenings ask for.
 #[derive(Debug)]
 pub struct AskingView {
-    /// Where, and how many places were found.
-    pub what: String,
-    /// The form with its bounds.
-    pub href: String,
+    /// Regions that nobody planned yet: where and how many places were found, and the form with its bounds.
+    pub regions: Vec<(String, String)>,
+    /// Parts that are no planking.
+    pub members: Vec<String>,
 }
 
-/// Regions with sick fastenings that nobody planned yet, and other parts with one.
-pub async fn asking(desk: &Desk<'_>, file: &BoatFile) -> std::result::Result<(Vec<AskingView>, Vec<String>), AppError> {
-    let planned = fastenings::regions(desk.store, file.boat.id).await?;
-    let asking = refasten::asking(file, &planned);
+/// What sick fastenings ask for beside the regions that are planned.
+pub fn asking(file: &BoatFile, planned: &[Region]) -> AskingView {
+    let asking = refasten::asking(file, planned);
     let span = |(from, to): (u32, u32), one: &str| match from == to {
         true => format!("{one} {from}"),
         false => format!("{one}s {from} to {to}"),
     };
     let view = |s: &Sick| {
         let count = s.places.len();
-        AskingView {
-            what: format!(
-                "{}, {}, {}: found at {count} crossing{}",
-                s.side.label(),
-                span(s.strakes, "strake"),
-                span(s.frames, "frame"),
-                if count == 1 { "" } else { "s" }
-            ),
-            href: format!(
-                "/boats/{}/refasten?side={}&strake_from={}&strake_to={}&frame_from={}&frame_to={}#region",
-                file.boat.id,
-                s.side.code(),
-                s.strakes.0,
-                s.strakes.1,
-                s.frames.0,
-                s.frames.1
-            ),
-        }
+        let what = format!(
+            "{}, {}, {}: found at {count} crossing{}",
+            s.side.label(),
+            span(s.strakes, "strake"),
+            span(s.frames, "frame"),
+            if count == 1 { "" } else { "s" }
+        );
+        let href = format!(
+            "/boats/{}/refasten?side={}&strake_from={}&strake_to={}&frame_from={}&frame_to={}#region",
+            file.boat.id,
+            s.side.code(),
+            s.strakes.0,
+            s.strakes.1,
+            s.frames.0,
+            s.frames.1
+        );
+        (what, href)
     };
-    Ok((asking.regions.iter().map(view).collect(), asking.members))
+    AskingView { regions: asking.regions.iter().map(view).collect(), members: asking.members }
 }
 
 #[derive(Template)]
@@ -86,8 +84,7 @@ pub async fn asking(desk: &Desk<'_>, file: &BoatFile) -> std::result::Result<(Ve
 struct List {
     page: Page,
     boat_id: i64,
-    asking: Vec<AskingView>,
-    asking_members: Vec<String>,
+    asking: AskingView,
     rows: Vec<(i64, String, String, String)>,
     sides: Choices,
     kinds: Choices,
@@ -115,17 +112,16 @@ async fn list_page(
     faults: Faults,
 ) -> std::result::Result<List, AppError> {
     let mut rows = Vec::new();
-    for region in fastenings::regions(desk.store, file.boat.id).await? {
+    let regions = fastenings::regions(desk.store, file.boat.id).await?;
+    for region in &regions {
         let done = fastenings::done(desk.store, region.id).await?.len();
-        let what = format!("{}, {}", where_of(&region), region.kind.label().to_lowercase());
+        let what = format!("{}, {}", where_of(region), region.kind.label().to_lowercase());
         rows.push((region.id, region.name.clone(), what, format!("{done} of {} crossings", region.crossings())));
     }
-    let (asking, asking_members) = asking(desk, file).await?;
     Ok(List {
         page: desk.boat_page(file, "Refasten", "fasten"),
         boat_id: file.boat.id,
-        asking,
-        asking_members,
+        asking: asking(file, &regions),
         rows,
         sides: pairs(&Side::BOTH, Side::code, Side::label),
         kinds: pairs(&KINDS, Kind::code, Kind::label),
@@ -156,8 +152,10 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64, bounds: Bounds<'_>)
         ("frame_from", bounds.frame_from),
         ("frame_to", bounds.frame_to),
     ];
-    let typed = Typed::default().with("to_plane_off", desk.units.fine(0.0));
-    let typed = bounds.into_iter().fold(typed, |t, (field, v)| v.map_or(t.clone(), |v| t.clone().with(field, v)));
+    let mut typed = Typed::default().with("to_plane_off", desk.units.fine(0.0));
+    for (field, value) in bounds {
+        typed = typed.with(field, value.unwrap_or_default());
+    }
     render(&list_page(&desk, &file, typed, Faults::default()).await?)
 }
 

@@ -104,21 +104,12 @@ struct Yard {
     boats: HashMap<i64, Boat>,
     pieces: Vec<Piece>,
     rack: Vec<Board>,
-    /// Pieces whose edges nobody measured.
-    unmeasured: HashSet<i64>,
 }
 
 impl Yard {
     async fn load(store: &Store) -> std::result::Result<Self, AppError> {
         let boats = boat_store::list(store).await?.into_iter().map(|b| (b.id, b)).collect();
-        let pieces = decisions::wanting(store).await?;
-        let (mut unmeasured, with): (_, BTreeSet<i64>) = (HashSet::new(), pieces.iter().map(|p| p.boat_id).collect());
-        for boat in with {
-            let file = BoatFile::load(store, boat).await?;
-            let hers = pieces.iter().filter(|p| p.boat_id == boat);
-            unmeasured.extend(hers.filter(|p| shape::edges(&file, p).nobody_measured()).map(|p| p.id));
-        }
-        Ok(Self { boats, pieces, rack: boards::list(store).await?, unmeasured })
+        Ok(Self { boats, pieces: decisions::wanting(store).await?, rack: boards::list(store).await? })
     }
 
     fn boat_name(&self, id: i64) -> String {
@@ -133,6 +124,17 @@ impl Yard {
             .filter(|p| !matches!(p.geometry, Geometry::Timber { sheet: true, .. }))
             .collect()
     }
+}
+
+/// Those of some pieces whose edges nobody measured; each of their boats is loaded once.
+async fn unmeasured(store: &Store, pieces: &[&Piece]) -> std::result::Result<HashSet<i64>, AppError> {
+    let mut found = HashSet::new();
+    for boat in pieces.iter().map(|p| p.boat_id).collect::<BTreeSet<i64>>() {
+        let file = BoatFile::load(store, boat).await?;
+        let hers = pieces.iter().filter(|p| p.boat_id == boat && shape::nobody_measured(&file, p));
+        found.extend(hers.map(|p| p.id));
+    }
+    Ok(found)
 }
 
 /// How far a piece curves in its own plane, mm: it is counted in its blank's width.
@@ -233,7 +235,10 @@ async fn show(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
             format!("{:.0}; no plan that places as much costs less than {:.0}", kept.cost, kept.bound),
         ));
         facts.push(("Waste", format!("{:.2} m² of face", kept.waste / 1e6)));
-        views = kept.boards.iter().filter_map(|b| board_view(&yard, b, units)).collect();
+        let on_boards: HashSet<i64> = kept.boards.iter().flat_map(|b| &b.pieces).map(|k| k.piece).collect();
+        let open: Vec<&Piece> = yard.pieces.iter().filter(|p| on_boards.contains(&p.id)).collect();
+        let unmeasured = unmeasured(desk.store, &open).await?;
+        views = kept.boards.iter().filter_map(|b| board_view(&yard, b, &unmeasured, units)).collect();
         unplaced = kept
             .unplaced
             .iter()
@@ -260,7 +265,7 @@ async fn show(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result::Res
     })
 }
 
-fn board_view(yard: &Yard, kept: &KeptBoard, units: Units) -> Option<BoardView> {
+fn board_view(yard: &Yard, kept: &KeptBoard, unmeasured: &HashSet<i64>, units: Units) -> Option<BoardView> {
     let board = yard.rack.iter().find(|b| b.id == kept.board)?;
     let open: Vec<(&KeptPiece, &Piece)> = kept
         .pieces
@@ -296,14 +301,13 @@ fn board_view(yard: &Yard, kept: &KeptBoard, units: Units) -> Option<BoardView> 
                 boat: yard.boat_name(p.boat_id),
                 length: units.exact(k.area.length()),
                 width: units.exact(k.area.width()),
-                unmeasured: yard
-                    .unmeasured
+                unmeasured: unmeasured
                     .contains(&p.id)
                     .then(|| format!("/boats/{}/shapes/new?part={}", p.boat_id, p.member_id)),
             })
             .collect(),
         offcuts: kept.offcuts.iter().map(|a| units.dims(&[a.length(), a.width()])).collect(),
-        unmeasured: open.iter().any(|(_, p)| yard.unmeasured.contains(&p.id)),
+        unmeasured: open.iter().any(|(_, p)| unmeasured.contains(&p.id)),
         gone: board.state != BoardState::Free || open.len() != kept.pieces.len(),
     })
 }
@@ -407,8 +411,8 @@ pub async fn carry_out(desk: Desk<'_>, _who: Crew, board: i64, posted: Posted) -
         }
         made.push((piece, CutPiece { piece: piece.id, name: piece.name.clone(), length, width }));
     }
-    let unmeasured = made.iter().filter(|(piece, _)| yard.unmeasured.contains(&piece.id));
-    let unmeasured: Vec<&Piece> = unmeasured.map(|(piece, _)| *piece).collect();
+    let cut: Vec<&Piece> = made.iter().map(|(piece, _)| *piece).collect();
+    let unmeasured = unmeasured(desk.store, &cut).await?;
     let because = format!("unmeasured{board}");
     let why = read.text(&because, NOTE_LIMIT);
     if !unmeasured.is_empty() && why.is_empty() {
@@ -429,7 +433,7 @@ pub async fn carry_out(desk: Desk<'_>, _who: Crew, board: i64, posted: Posted) -
     }));
     let mut work = desk.store.begin(posted.act()).await?;
     work.cut_board(stock, &made, &offcuts).await?;
-    for piece in unmeasured {
+    for piece in cut.iter().filter(|p| unmeasured.contains(&p.id)) {
         work.tell_unmeasured(piece, &why).await?;
     }
     let location = format!("/rack/{board}");

@@ -379,10 +379,7 @@ fn scarf_of(file: &BoatFile, laid: &Laid<'_>, units: Units) -> std::result::Resu
     let member = file.members.iter().find(|m| m.id == piece.member_id);
     let (thickness, width) = match (&piece.geometry, laid.plank, shape::timber(&piece.geometry)) {
         (Geometry::Stretch { width, .. }, Some(plank), _) => (plank.thickness, *width),
-        (.., Some(wood)) => {
-            let through = wood.cut_through(member.map_or(MemberKind::Plank, |m| m.kind));
-            (through, if through == wood.width { wood.thickness } else { wood.width })
-        }
+        (.., Some(wood)) => wood.cut_through(member.map_or(MemberKind::Plank, |m| m.kind)),
         _ => return Ok((Vec::new(), String::new(), false)),
     };
     let Some(ratio) = ratio(piece, thickness) else { return Ok((Vec::new(), String::new(), false)) };

@@ -187,7 +187,7 @@ fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, rack: &[Board]) -
         was: wants_kept(piece).token(),
         needed_by: piece.needed_by.clone().unwrap_or_default(),
         others: if serving == 0 && piece.state == PieceState::Planned { others(desk, piece, rack) } else { Vec::new() },
-        unmeasured: piece.state != PieceState::Cut && shape::edges(file, piece).nobody_measured(),
+        unmeasured: piece.state != PieceState::Cut && shape::nobody_measured(file, piece),
         scarfs: serving == 0 && !matches!(piece.geometry, Geometry::Patch { .. }),
         shortfall,
     }
