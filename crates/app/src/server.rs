@@ -1,7 +1,7 @@
 //! The server: its settings, its headers, and the one table of routes.
 
 use std::io::Write;
-use std::net::{Ipv4Addr, TcpListener};
+use std::net::{Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -12,6 +12,8 @@ use rocket::data::{Data, Limits, ToByteUnit};
 use rocket::fairing::{AdHoc, Fairing, Info, Kind};
 use rocket::http::{ContentType, Header, Method, Status};
 use rocket::response::content::RawHtml;
+use rocket::tokio::net::TcpListener;
+use rocket::tokio::spawn;
 use rocket::{Build, Request, Response, Rocket, routes, uri};
 
 use crate::file::kept::Files;
@@ -20,7 +22,7 @@ use crate::web::auth::SignInTries;
 use crate::web::compress::Compress;
 use crate::web::jobs::Jobs;
 use crate::web::settings::Settings;
-use crate::web::{assets, backup, photos, problem};
+use crate::web::{assets, backup, gate, photos, problem};
 
 /// Builds the server on loopback; the port must be free.
 pub fn build(store: Store, settings: Settings, port: u16) -> Result<Rocket<Build>, String> {
@@ -55,15 +57,17 @@ pub fn build(store: Store, settings: Settings, port: u16) -> Result<Rocket<Build
 
 /// Runs until it is told to stop. Errors are one line a person can act on.
 pub async fn run(store: Store, settings: Settings, port: u16) -> Result<(), String> {
-    // A taken port is told before anything starts; port 0 is settled here so that the address can be said.
-    let probe = TcpListener::bind((Ipv4Addr::LOCALHOST, port))
+    // A taken port is told before anything starts. The server itself gets a port of its own behind the gate.
+    let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, port))
+        .await
         .map_err(|e| format!("cannot listen on 127.0.0.1:{port}: {e}"))?;
-    let port = probe.local_addr().map_err(|e| e.to_string())?.port();
-    drop(probe);
+    let port = listener.local_addr().map_err(|e| e.to_string())?.port();
     let shown = settings.folder.path().display().to_string();
     let closing = store.clone();
-    let say = AdHoc::on_liftoff("say where", move |_| {
+    let open = AdHoc::on_liftoff("open the gate and say where", move |server| {
+        let inner = SocketAddr::from((server.config().address, server.config().port));
         Box::pin(async move {
+            spawn(gate::keep(listener, inner, gate::Limits::default()));
             // Whoever started it may have closed the pipe; that is no reason to stop.
             let _ =
                 writeln!(std::io::stdout(), "Mend Keel is at http://127.0.0.1:{port}/ and keeps its data in {shown}");
@@ -72,10 +76,10 @@ pub async fn run(store: Store, settings: Settings, port: u16) -> Result<(), Stri
     let (nightly_store, data) = (store.clone(), settings.folder.path().to_owned());
     let nightly = AdHoc::on_liftoff("nightly backups", move |_| {
         Box::pin(async move {
-            rocket::tokio::spawn(nightly_backups(nightly_store, data));
+            spawn(nightly_backups(nightly_store, data));
         })
     });
-    let server = build(store, settings, port)?.attach(say).attach(nightly);
+    let server = build(store, settings, 0)?.attach(open).attach(nightly);
     let done = server.launch().await.map(|_| ()).map_err(|e| format!("the server stopped: {e}"));
     closing.close().await;
     done

@@ -1,5 +1,6 @@
 //! Stores beside timber: what there is is the sum of what came, went and was counted; nothing is overwritten.
 
+pub use mend_keel_core::work::supply::{ItemKind, MoveKind};
 use serde_json::json;
 use sqlx::FromRow;
 
@@ -9,7 +10,8 @@ use crate::{Result, Store, StoreError, Work};
 #[derive(Debug, Clone, PartialEq, FromRow)]
 pub struct Item {
     pub id: i64,
-    pub kind: String,
+    #[sqlx(try_from = "String")]
+    pub kind: ItemKind,
     pub name: String,
     pub unit: String,
     pub place: String,
@@ -36,9 +38,9 @@ pub struct FasteningSpec {
     pub length: Option<f64>,
 }
 
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub struct NewItem {
-    pub kind: String,
+    pub kind: ItemKind,
     pub name: String,
     pub unit: String,
     pub place: String,
@@ -73,35 +75,12 @@ pub struct Move {
     pub item_id: i64,
     pub lot_id: Option<i64>,
     pub boat_id: Option<i64>,
-    pub kind: String,
+    #[sqlx(try_from = "String")]
+    pub kind: MoveKind,
     pub amount: f64,
     pub note: String,
     pub by_name: String,
     pub at: String,
-}
-
-/// What moves.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum MoveKind {
-    In,
-    Used,
-    Reserved,
-    /// A reservation given back.
-    Released,
-    /// A correction to what was counted: the difference.
-    Counted,
-}
-
-impl MoveKind {
-    pub fn code(self) -> &'static str {
-        match self {
-            Self::In => "in",
-            Self::Used => "used",
-            Self::Reserved => "reserved",
-            Self::Released => "released",
-            Self::Counted => "counted",
-        }
-    }
 }
 
 const ITEM: &str = "SELECT id, kind, name, unit, place, reorder_at, lead_days, metal, form, size, length, version,
@@ -151,7 +130,7 @@ impl Work {
             return Err(StoreError::Conflict("there is something of that name already".into()));
         }
         let id = sqlx::query("INSERT INTO store_item (kind, name, unit, place, reorder_at, lead_days, metal, form, size, length) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
-            .bind(&new.kind)
+            .bind(new.kind.code())
             .bind(&new.name)
             .bind(&new.unit)
             .bind(&new.place)

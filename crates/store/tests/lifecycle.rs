@@ -702,16 +702,17 @@ async fn a_board_that_was_cut_by_a_plan_keeps_the_piece_that_was_not_reached() {
 
 #[tokio::test]
 async fn the_last_of_a_thing_is_used_once_and_a_count_corrects_without_overwriting() {
-    use mend_keel_store::stores::{self, MoveKind, NewItem};
+    use mend_keel_store::stores::{self, FasteningSpec, ItemKind, MoveKind, NewItem};
     let (_folder, store) = yard().await;
     let mut work = store.begin(act()).await.unwrap();
     let new = NewItem {
-        kind: "glue".into(),
+        kind: ItemKind::Glue,
         name: "Epoxy".into(),
         unit: "kg".into(),
         place: String::new(),
         reorder_at: 1.0,
-        ..NewItem::default()
+        lead_days: None,
+        fastening: FasteningSpec::default(),
     };
     let id = work.add_item(&new).await.unwrap();
     assert!(matches!(work.add_item(&NewItem { name: "EPOXY".into(), ..new }).await, Err(StoreError::Conflict(_))));

@@ -4,7 +4,7 @@ use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::timber::board::{Board as Stock, Defect, DefectKind, Details, Drying, Edges, Form, Grain, Origin};
 use mend_keel_store::boards::NewBoard;
 use mend_keel_store::shed::Air;
-use mend_keel_store::stores::{self, FasteningSpec, NewItem};
+use mend_keel_store::stores::{self, FasteningSpec, ItemKind, NewItem};
 use mend_keel_store::{Act, Result, Store};
 
 use crate::file::instruments;
@@ -233,21 +233,30 @@ pub async fn fill(store: &Store, start: Timestamp) -> Result<()> {
         date.checked_add(jiff::Span::new().days(days)).map_or(String::new(), |d| d.to_string())
     };
     let things = [
-        ("fastening", "Silicon bronze screw 14 × 64 mm", "pieces", "drawer 4", 100.0, 340.0, "B-2207", None),
-        ("fastening", "Silicon bronze screw 12 × 44 mm", "pieces", "drawer 4", 100.0, 64.0, "B-2198", None),
-        ("fastening", "Copper nail 3.0 mm with rove", "pieces", "drawer 7", 200.0, 520.0, "C-31", None),
-        ("fastening", "Larch plug 16 mm", "pieces", "drawer 1", 150.0, 410.0, "own", None),
-        ("glue", "Epoxy, slow", "kg", "paint store", 2.0, 5.5, "E-1904", Some(day(210))),
-        ("glue", "Resorcinol glue", "kg", "paint store", 1.0, 2.0, "R-77", Some(day(-12))),
-        ("compound", "Seam compound that stays soft", "cartridges", "paint store", 6.0, 14.0, "S-52", Some(day(120))),
-        ("caulking", "Caulking cotton", "kg", "loft", 1.5, 6.0, "K-8", None),
-        ("coating", "Varnish, outdoor", "l", "paint store", 2.5, 7.5, "V-610", Some(day(400))),
-        ("abrasive", "Paper 120", "m²", "drawer 9", 2.0, 1.2, "P-3", None),
+        (ItemKind::Fastening, "Silicon bronze screw 14 × 64 mm", "pieces", "drawer 4", 100.0, 340.0, "B-2207", None),
+        (ItemKind::Fastening, "Silicon bronze screw 12 × 44 mm", "pieces", "drawer 4", 100.0, 64.0, "B-2198", None),
+        (ItemKind::Fastening, "Copper nail 3.0 mm with rove", "pieces", "drawer 7", 200.0, 520.0, "C-31", None),
+        (ItemKind::Fastening, "Larch plug 16 mm", "pieces", "drawer 1", 150.0, 410.0, "own", None),
+        (ItemKind::Glue, "Epoxy, slow", "kg", "paint store", 2.0, 5.5, "E-1904", Some(day(210))),
+        (ItemKind::Glue, "Resorcinol glue", "kg", "paint store", 1.0, 2.0, "R-77", Some(day(-12))),
+        (
+            ItemKind::Compound,
+            "Seam compound that stays soft",
+            "cartridges",
+            "paint store",
+            6.0,
+            14.0,
+            "S-52",
+            Some(day(120)),
+        ),
+        (ItemKind::Caulking, "Caulking cotton", "kg", "loft", 1.5, 6.0, "K-8", None),
+        (ItemKind::Coating, "Varnish, outdoor", "l", "paint store", 2.5, 7.5, "V-610", Some(day(400))),
+        (ItemKind::Abrasive, "Paper 120", "m²", "drawer 9", 2.0, 1.2, "P-3", None),
     ];
     let mut work = store.begin(act("Ines Varga", start)).await?;
     let mut ids = Vec::new();
     for (kind, name, unit, place, reorder_at, ..) in &things {
-        let (kind, name): (String, String) = ((*kind).into(), (*name).into());
+        let (kind, name) = (*kind, (*name).to_owned());
         let spec = |metal: &str, form: &str, size, length| FasteningSpec {
             metal: Some(metal.into()),
             form: Some(form.into()),

@@ -54,17 +54,46 @@ pub fn recipe_of(plan: &Plan) -> String {
     named.or_else(shipped).unwrap_or_default()
 }
 
-/// `done`, `now`, `wait`, or `sand` when the coat below has waited too long.
-pub fn state(coat: &Coat, now: Timestamp) -> &'static str {
+/// How far a coat is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum CoatState {
+    /// It is on, and where nobody asks for more than that.
+    On,
+    /// It is on and wet.
+    Wet,
+    /// It is on and dry, and too soft for slings.
+    Soft,
+    MayGo,
+    /// The one below has waited too long and wants sanding first.
+    Sand,
+    Waits,
+}
+
+impl CoatState {
+    /// The class its mark is drawn by.
+    pub fn class(self) -> &'static str {
+        match self {
+            Self::On => "done",
+            Self::Wet => "drying",
+            Self::Soft => "curing",
+            Self::MayGo => "now",
+            Self::Sand => "sand",
+            Self::Waits => "wait",
+        }
+    }
+}
+
+/// How far a coat is: on, or whether it may go on, must be sanded for, or waits.
+pub fn state(coat: &Coat, now: Timestamp) -> CoatState {
     let at = |text: &str| text.parse::<Timestamp>().ok();
     if coat.done_at.is_some() {
-        "done"
+        CoatState::On
     } else if at(&coat.earliest_at).is_some_and(|earliest| now < earliest) {
-        "wait"
+        CoatState::Waits
     } else if coat.latest_at.as_deref().and_then(at).is_some_and(|latest| now > latest) {
-        "sand"
+        CoatState::Sand
     } else {
-        "now"
+        CoatState::MayGo
     }
 }
 

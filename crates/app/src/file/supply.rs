@@ -12,7 +12,7 @@ use mend_keel_core::work::supply::{Need, Standing, standing};
 use mend_keel_store::boards::{self, Board};
 use mend_keel_store::decisions::{Piece, PieceState};
 use mend_keel_store::plans;
-use mend_keel_store::stores::{self, Item};
+use mend_keel_store::stores::{self, Item, ItemKind};
 use mend_keel_store::tasks::Task;
 use mend_keel_store::{Store, StoreError, boats};
 
@@ -207,7 +207,7 @@ async fn coats(
 fn serves(item: &Item, thing: &Thing) -> bool {
     let unit = item.unit.trim().to_lowercase();
     match thing {
-        Thing::Glue => item.kind == "glue" && unit == "kg",
+        Thing::Glue => item.kind == ItemKind::Glue && unit == "kg",
         Thing::Fastening(form, size, length) => {
             let spec = &item.fastening;
             let same = |told: Option<f64>, wanted: i64, per: f64, within: f64| {
@@ -219,7 +219,7 @@ fn serves(item: &Item, thing: &Thing) -> bool {
         }
         Thing::Coating(product) => {
             let names = |a: &str, b: &str| a.to_lowercase().contains(&b.to_lowercase());
-            item.kind == "coating" && unit == "l" && names(&item.name, product)
+            item.kind == ItemKind::Coating && unit == "l" && names(&item.name, product)
         }
     }
 }

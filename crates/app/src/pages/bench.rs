@@ -17,7 +17,7 @@ use serde_json::{Map, Value, json};
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{Units, crossing};
 use crate::web::auth::Crew;
-use crate::web::choices::{Choices, pairs};
+use crate::web::choices::{Choices, Control, pairs};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{AppError, Result};
 use crate::web::form::{Faults, Posted, Reader, Typed};
@@ -447,7 +447,7 @@ pub fn list(desk: Desk<'_>, _who: Crew) -> Result {
 struct FieldView {
     name: &'static str,
     label: &'static str,
-    kind: &'static str,
+    kind: Control,
     choices: Choices,
 }
 
@@ -485,12 +485,11 @@ async fn show(
 ) -> Result<Show> {
     let boats = boats::list(desk.store).await?;
     let kind = |kind| match kind {
-        Kind::Length => "length",
-        Kind::Species | Kind::Choice(_) => "select",
-        Kind::MaybeLength => "length",
-        Kind::Yes => "yes",
-        Kind::Points | Kind::Layers | Kind::Holes | Kind::Metals => "points",
-        Kind::Number | Kind::Count | Kind::Text => "text",
+        Kind::Length | Kind::MaybeLength => Control::Length,
+        Kind::Species | Kind::Choice(_) => Control::Choice,
+        Kind::Yes => Control::Yes,
+        Kind::Points | Kind::Layers | Kind::Holes | Kind::Metals => Control::Lines,
+        Kind::Number | Kind::Count | Kind::Text => Control::Words,
     };
     Ok(Show {
         page: desk.page(tool.title, "bench"),

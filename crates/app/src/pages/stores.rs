@@ -3,7 +3,7 @@
 use askama::Template;
 use mend_keel_core::fastening::through::Kind;
 use mend_keel_core::{InputError, metals};
-use mend_keel_store::stores::{self, FasteningSpec, Item, MoveKind, NewItem};
+use mend_keel_store::stores::{self, FasteningSpec, Item, ItemKind, MoveKind, NewItem};
 use mend_keel_store::{StoreError, boats as boat_store};
 use rocket::http::Status;
 use rocket::{get, post};
@@ -20,17 +20,6 @@ const FORMS: [Kind; 4] = [Kind::Screw, Kind::Rivet, Kind::Clench, Kind::Bolt];
 
 /// Longest an order takes, days.
 const LONGEST_LEAD: u32 = 1_000;
-
-/// What is kept.
-const KINDS: [(&str, &str); 7] = [
-    ("fastening", "Fastenings"),
-    ("glue", "Glues"),
-    ("compound", "Compounds and bedding"),
-    ("caulking", "Cotton and oakum"),
-    ("coating", "Coatings and thinners"),
-    ("abrasive", "Abrasives"),
-    ("other", "Other"),
-];
 
 #[derive(Template)]
 #[template(path = "stores.html")]
@@ -85,11 +74,9 @@ async fn list_page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result
             stale: over.join(", "),
         }
     };
-    let groups: Vec<(String, Vec<Row>)> = KINDS
+    let groups: Vec<(String, Vec<Row>)> = ItemKind::ALL
         .iter()
-        .map(|(code, label)| {
-            ((*label).to_owned(), items.iter().filter(|i| i.kind == *code).map(row).collect::<Vec<_>>())
-        })
+        .map(|kind| (kind.label().to_owned(), items.iter().filter(|i| i.kind == *kind).map(row).collect::<Vec<_>>()))
         .filter(|(_, rows)| !rows.is_empty())
         .collect();
     Ok(List {
@@ -99,7 +86,7 @@ async fn list_page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result
         groups,
         forms: pairs(&FORMS, Kind::code, Kind::label),
         metals: metal_choices(),
-        kinds: KINDS.iter().map(|(c, l)| ((*c).to_owned(), (*l).to_owned())).collect(),
+        kinds: pairs(ItemKind::ALL, ItemKind::code, ItemKind::label),
         typed,
         faults,
     })
@@ -129,7 +116,7 @@ fn fastening(read: &mut Reader<'_>) -> FasteningSpec {
 #[post("/stores", data = "<posted>")]
 pub async fn create(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     let mut read = Reader::new(&posted.form, desk.units.unit);
-    let kind = read.choice("kind", |code| KINDS.iter().find(|k| k.0 == code).map(|k| k.0));
+    let kind = read.choice("kind", ItemKind::from_code);
     let (name, unit) = (read.name("name"), read.name("unit"));
     let place = read.text("place", NAME_LIMIT);
     let reorder_at = read.optional_number("reorder_at", 0.0, 1e6).unwrap_or(0.0);
@@ -138,7 +125,7 @@ pub async fn create(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     let (Some(kind), true) = (kind, read.faults.is_empty()) else {
         return render_faulty(&list_page(&desk, posted.form.typed(), read.faults).await?);
     };
-    let new = NewItem { kind: kind.to_owned(), name, unit, place, reorder_at, lead_days, fastening };
+    let new = NewItem { kind, name, unit, place, reorder_at, lead_days, fastening };
     let mut work = desk.store.begin(posted.act()).await?;
     match work.add_item(&new).await {
         Ok(id) => {
@@ -195,17 +182,10 @@ async fn show(desk: &Desk<'_>, item: &Item, typed: Typed, faults: Faults) -> std
         .await?
         .into_iter()
         .map(|m| {
-            let what = match m.kind.as_str() {
-                "in" => "came in",
-                "used" => "used",
-                "reserved" => "reserved",
-                "released" => "given back",
-                _ => "counted",
-            };
             let note = if m.note.is_empty() { String::new() } else { format!(": {}", m.note) };
             (
                 amount(m.amount, &item.unit),
-                format!("{what}{}{note}", name_of(m.boat_id)),
+                format!("{}{}{note}", m.kind.label(), name_of(m.boat_id)),
                 format!("{} · {}", view::when(&m.at), m.by_name),
             )
         })
@@ -313,13 +293,8 @@ pub async fn receive(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Res
 pub async fn shift(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result {
     let item = stores::item(desk.store, id).await?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
-    let kind = read.choice("kind", |code| match code {
-        "used" => Some(MoveKind::Used),
-        "reserved" => Some(MoveKind::Reserved),
-        "released" => Some(MoveKind::Released),
-        "counted" => Some(MoveKind::Counted),
-        _ => None,
-    });
+    // What comes in comes as a batch, by a form of its own.
+    let kind = read.choice("kind", |code| MoveKind::from_code(code).filter(|kind| *kind != MoveKind::In));
     let much = read.number("amount", 0.0, 1e6);
     let note = read.text("note", NAME_LIMIT);
     let (lots, boats) = (stores::lots(desk.store, Some(id)).await?, boat_store::list(desk.store).await?);

@@ -13,6 +13,7 @@ use mend_keel_store::tasks::Running;
 use mend_keel_store::today::{self, Found, Said};
 use rocket::get;
 
+use crate::file::finish::{CoatState, state as coat_state};
 use crate::file::planned::{Body, Piece};
 use crate::view;
 use crate::web::auth::{Crew, User};
@@ -65,7 +66,7 @@ struct CoatToday {
     name: String,
     when: String,
     /// `now`, `wait`, or `sand`: the one below must be sanded first; `drying`, `curing`.
-    state: &'static str,
+    state: CoatState,
 }
 
 impl BoatToday {
@@ -95,9 +96,9 @@ pub async fn show(desk: Desk<'_>, user: User) -> Result {
         let Some(boat) = shown.iter_mut().find(|b| b.id == coat.boat_id) else { continue };
         let dry = coat.dry_at.as_deref().filter(|dry| dry.parse().is_ok_and(|dry: Timestamp| dry > now));
         let (state, when) = match (&coat.done_at, dry, &coat.cured_at) {
-            (Some(_), Some(dry), _) => ("drying", dry),
-            (Some(_), None, Some(cured)) => ("curing", cured.as_str()),
-            _ => (crate::file::finish::state(&coat, now), coat.earliest_at.as_str()),
+            (Some(_), Some(dry), _) => (CoatState::Wet, dry),
+            (Some(_), None, Some(cured)) => (CoatState::Soft, cured.as_str()),
+            _ => (coat_state(&coat, now), coat.earliest_at.as_str()),
         };
         boat.coats.push(CoatToday { id: coat.id, when: view::when_next(when), name: coat.name, state });
     }

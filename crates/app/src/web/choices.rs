@@ -26,3 +26,15 @@ pub fn timber_choices() -> Choices {
 pub fn metal_choices() -> Choices {
     metals::all().iter().map(|m| (m.id.clone(), m.name.clone())).collect()
 }
+
+/// What a field of a form made from a list is typed into.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Control {
+    Length,
+    /// A number or a word.
+    Words,
+    Choice,
+    Yes,
+    /// Several rows, one to a line.
+    Lines,
+}

@@ -12,6 +12,7 @@ pub mod drawn;
 pub mod error;
 pub mod folder;
 pub mod form;
+pub mod gate;
 pub mod heavy;
 pub mod jobs;
 pub mod photos;

@@ -75,6 +75,29 @@ fn a_second_start_a_taken_port_and_an_unusable_folder_each_give_one_line() {
     );
 }
 
+/// What the server answers to bytes sent as they are.
+fn told(server: &Server, sent: &str) -> String {
+    use std::io::{Read, Write};
+    let mut socket = std::net::TcpStream::connect(server.base.trim_start_matches("http://")).unwrap();
+    socket.write_all(sent.as_bytes()).unwrap();
+    let mut heard = String::new();
+    socket.read_to_string(&mut heard).unwrap();
+    heard
+}
+
+#[test]
+fn the_program_stands_behind_its_gate() {
+    let server = Server::demo();
+    // What says no length is stopped by the gate; the server's own library would read it.
+    let unmeasured = "POST /sign-in HTTP/1.1\r\nHost: localhost\r\nTransfer-Encoding: chunked\r\n\r\n0\r\n\r\n";
+    assert!(told(&server, unmeasured).starts_with("HTTP/1.1 411 "));
+    // What is no request gets its answer from the server, and a whole one goes through.
+    assert!(told(&server, "\u{1}\u{2} hello\r\n\r\n").starts_with("HTTP/1.1 400 "));
+    let whole = "GET /sign-in HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n";
+    let page = told(&server, whole);
+    assert!(page.starts_with("HTTP/1.1 200 ") && page.contains("</html>"), "{page}");
+}
+
 #[test]
 fn a_fresh_demo_leaves_somebody_elses_folder_alone() {
     let folder = TempDir::new().unwrap();

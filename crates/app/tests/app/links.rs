@@ -4,6 +4,8 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use mend_keel::routes;
+use rocket::Route;
+use rocket::http::Method;
 
 fn files(folder: &Path, ending: &str, into: &mut Vec<PathBuf>) {
     for entry in fs::read_dir(folder).unwrap() {
@@ -77,8 +79,10 @@ fn after<'t>(text: &'t str, marks: &[&'t str]) -> Vec<String> {
     found
 }
 
-fn dead(links: impl IntoIterator<Item = (String, String)>) -> Vec<String> {
-    let routes: Vec<String> = routes::routes().iter().map(|r| r.uri.to_string()).collect();
+/// Those no route of a method answers.
+fn dead(method: Method, links: impl IntoIterator<Item = (String, String)>) -> Vec<String> {
+    let of_method = |r: &&Route| r.method == method;
+    let routes: Vec<String> = routes::routes().iter().filter(of_method).map(|r| r.uri.to_string()).collect();
     let served = |link: &str| routes.iter().any(|r| leads_to(link, r));
     links
         .into_iter()
@@ -99,14 +103,21 @@ fn sources(ending: &str) -> Vec<(String, String)> {
 
 #[test]
 fn every_link_and_form_of_a_template_leads_to_a_route() {
-    let links: Vec<_> = sources("html")
-        .iter()
-        .flat_map(|(file, text)| {
-            after(text, &["href=\"", "action=\"", "src=\""]).into_iter().map(|l| (file.clone(), l))
-        })
-        .collect();
-    assert!(links.len() > 150, "only {} links were found", links.len());
-    let dead = dead(links);
+    let of = |(file, text): &(String, String), marks: &[&str]| -> Vec<(String, String)> {
+        after(text, marks).into_iter().map(|l| (file.clone(), l)).collect()
+    };
+    let (mut links, mut asking, mut sending) = (Vec::new(), Vec::new(), Vec::new());
+    for source in &sources("html") {
+        links.extend(of(source, &["href=\"", "src=\""]));
+        // A form sends where it says so, and asks otherwise.
+        for form in source.1.split('<').filter(|tag| tag.contains("action=\"")) {
+            let tag = (source.0.clone(), form.to_owned());
+            if form.contains("method=\"post\"") { &mut sending } else { &mut asking }.extend(of(&tag, &["action=\""]));
+        }
+    }
+    assert!(links.len() > 250 && sending.len() > 100, "{} links, {} forms", links.len(), sending.len());
+    assert!(asking.len() > 3, "only {} forms ask", asking.len());
+    let dead = [dead(Method::Get, links), dead(Method::Get, asking), dead(Method::Post, sending)].concat();
     assert!(dead.is_empty(), "{}", dead.join("\n"));
 }
 
@@ -120,14 +131,20 @@ fn every_place_a_handler_leads_to_is_a_route() {
         })
         .collect();
     assert!(links.len() > 60, "only {} were found", links.len());
-    let dead = dead(links);
+    // Some are where a form made by the handler sends to.
+    let sent_to = dead(Method::Post, links.clone());
+    let dead: Vec<String> = dead(Method::Get, links).into_iter().filter(|link| sent_to.contains(link)).collect();
     assert!(dead.is_empty(), "{}", dead.join("\n"));
 }
 
 #[test]
 fn a_dead_link_would_be_found() {
     let link = |l: &str| vec![("x.html".to_owned(), l.to_owned())];
-    assert!(dead(link("/boats/{{ id }}/parts/{{ f(\"a\") }}/decide?x=1#y")).is_empty());
-    assert_eq!(dead(link("/boats/{{ id }}/moon")), ["x.html: /boats/{{ id }}/moon"]);
-    assert_eq!(dead(link("/stores/{{ id }}/fly/away")).len(), 1);
+    assert!(dead(Method::Get, link("/boats/{{ id }}/parts/{{ f(\"a\") }}/decide?x=1#y")).is_empty());
+    assert_eq!(dead(Method::Get, link("/boats/{{ id }}/moon")), ["x.html: /boats/{{ id }}/moon"]);
+    assert_eq!(dead(Method::Get, link("/stores/{{ id }}/fly/away")).len(), 1);
+    // What is only sent to is no place to go, and the other way round.
+    assert_eq!(dead(Method::Get, link("/stores/{{ id }}/move")).len(), 1);
+    assert_eq!(dead(Method::Post, link("/boats/{{ id }}/decide")).len(), 1);
+    assert!(dead(Method::Post, link("/stores/{{ id }}/move")).is_empty());
 }

@@ -1,7 +1,34 @@
 //! Materials by date: what the plan needs and when, against what is there, so that nothing runs short in the middle of a coat or a seam.
 //! Source: handbook 08, *The plan that is asked for*.
 
+use crate::choice::choices;
 use crate::error::{self, InputError};
+
+choices! {
+    /// What the stores hold beside timber.
+    ItemKind {
+        Fastening = "fastening", "Fastenings";
+        Glue = "glue", "Glues";
+        Compound = "compound", "Compounds and bedding";
+        Caulking = "caulking", "Cotton and oakum";
+        Coating = "coating", "Coatings and thinners";
+        Abrasive = "abrasive", "Abrasives";
+        Other = "other", "Other";
+    }
+}
+
+choices! {
+    /// What becomes of a thing in the stores.
+    MoveKind {
+        In = "in", "came in";
+        Used = "used", "used";
+        Reserved = "reserved", "reserved";
+        /// A reservation given back.
+        Released = "released", "given back";
+        /// A correction to what was counted: the difference.
+        Counted = "counted", "counted";
+    }
+}
 
 /// So much is needed.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -4,14 +4,22 @@
 use std::collections::HashMap;
 
 use mend_keel_core::chance::Chance;
-use mend_keel_store::stores::{self, Item, MoveKind, NewItem};
+use mend_keel_store::stores::{self, FasteningSpec, Item, ItemKind, MoveKind, NewItem};
 use mend_keel_store::{Store, StoreError, Work, history};
 
 use crate::{act, boat, yard};
 
 async fn an_item(store: &Store, name: &str) -> Item {
     let mut work = store.begin(act()).await.unwrap();
-    let new = NewItem { kind: "glue".into(), name: name.into(), unit: "kg".into(), ..NewItem::default() };
+    let new = NewItem {
+        kind: ItemKind::Glue,
+        name: name.into(),
+        unit: "kg".into(),
+        place: String::new(),
+        reorder_at: 0.0,
+        lead_days: None,
+        fastening: FasteningSpec::default(),
+    };
     let id = work.add_item(&new).await.unwrap();
     work.commit("/").await.unwrap();
     stores::item(store, id).await.unwrap()
@@ -197,8 +205,8 @@ async fn a_count_says_what_is_there_whatever_was_used_meanwhile() {
     assert_eq!(stores::item(&store, item.id).await.unwrap().there, 4.0);
     let moves = stores::moves(&store, item.id).await.unwrap();
     assert_eq!(
-        (moves[0].kind.as_str(), moves[0].amount),
-        ("counted", 1.0),
+        (moves[0].kind, moves[0].amount),
+        (MoveKind::Counted, 1.0),
         "the difference is told, nothing is overwritten"
     );
 }

@@ -9,7 +9,7 @@ use mend_keel_core::survey::FindingKind;
 use mend_keel_core::{InputError, Reason, Verdict};
 use mend_keel_store::findings::Finding;
 use mend_keel_store::plans::{self, Coat, Laid, Plan};
-use mend_keel_store::stores::{self, MoveKind};
+use mend_keel_store::stores::{self, ItemKind, MoveKind};
 use mend_keel_store::{StoreError, seams, shed};
 use rocket::{get, post};
 
@@ -172,7 +172,7 @@ fn product(step: &Step) -> String {
 async fn lots(desk: &Desk<'_>) -> std::result::Result<Vec<(stores::Item, stores::Lot)>, AppError> {
     let items = stores::items(desk.store).await?;
     let lots = stores::lots(desk.store, None).await?.into_iter().filter(|l| l.there > 0.0);
-    let coating = |id| items.iter().find(|i: &&stores::Item| i.id == id && i.kind == "coating").cloned();
+    let coating = |id| items.iter().find(|i: &&stores::Item| i.id == id && i.kind == ItemKind::Coating).cloned();
     Ok(lots.filter_map(|lot| Some((coating(lot.item_id)?, lot))).collect())
 }
 

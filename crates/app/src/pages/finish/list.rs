@@ -10,7 +10,9 @@ use serde_json::json;
 
 use super::coat::SEEN;
 use crate::file::boat::BoatFile;
-use crate::file::finish::{Recipes, Stretch, between, coats_from, recipe_of, state, steps_of, stretch, stretches};
+use crate::file::finish::{
+    CoatState, Recipes, Stretch, between, coats_from, recipe_of, state, steps_of, stretch, stretches,
+};
 use crate::file::place::typed_place;
 use crate::view;
 use crate::view::reasons::{self, ReasonView};
@@ -58,7 +60,7 @@ struct CoatView {
     laid: String,
     against: String,
     when: String,
-    state: &'static str,
+    state: CoatState,
     /// The next one that may be laid on.
     is_next: bool,
     /// The last one that was: it can be taken back.
@@ -109,7 +111,7 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
                     }),
                     when: view::when_next(c.done_at.as_deref().unwrap_or(&c.earliest_at)),
                     // Whatever its hour: none goes on before the one below it.
-                    state: if c.done_at.is_none() && next != Some(c.id) { "wait" } else { state(c, now) },
+                    state: if c.done_at.is_none() && next != Some(c.id) { CoatState::Waits } else { state(c, now) },
                     is_next: next == Some(c.id),
                     is_last: last == Some(c.id),
                 })

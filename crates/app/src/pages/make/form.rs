@@ -13,7 +13,7 @@ use crate::file::learned::YardRates;
 use crate::file::make;
 use crate::view::Units;
 use crate::web::auth::Crew;
-use crate::web::choices::Choices;
+use crate::web::choices::{Choices, Control};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Submission, Typed};
@@ -50,7 +50,7 @@ struct GroupView {
 struct FieldView {
     name: &'static str,
     label: &'static str,
-    kind: &'static str,
+    kind: Control,
     hint: &'static str,
     choices: Choices,
 }
@@ -64,11 +64,11 @@ fn group(group: &Group) -> GroupView {
         name,
         label,
         kind: match typing {
-            Typing::Length => "length",
-            Typing::Number => "text",
-            Typing::Choice(_) => "select",
-            Typing::Yes => "yes",
-            Typing::Lines(_) => "lines",
+            Typing::Length => Control::Length,
+            Typing::Number => Control::Words,
+            Typing::Choice(_) => Control::Choice,
+            Typing::Yes => Control::Yes,
+            Typing::Lines(_) => Control::Lines,
         },
         hint: if let Typing::Lines(hint) = typing { hint } else { "" },
         choices: if let Typing::Choice(list) = typing { list() } else { Choices::new() },

@@ -61,7 +61,7 @@ struct Row {
     moisture: String,
     origin: String,
     place: String,
-    state: &'static str,
+    state: BoardState,
     no_papers: bool,
 }
 
@@ -89,7 +89,7 @@ fn row(units: Units, b: &Board) -> Row {
             format!("{}: {}", b.origin.label(), said.join(", "))
         },
         place: b.place.clone(),
-        state: b.state.code(),
+        state: b.state,
         no_papers: b.state != BoardState::Cut && no_papers(b),
     }
 }
