@@ -203,6 +203,11 @@ async fn no_board_is_cut_by_edges_nobody_measured_unless_somebody_says_why() {
     let reserve = format!("/boats/1/pieces/{id}/reserve");
     assert_eq!(visitor.send("/boats/1/timber", &reserve, &[("board", board)]).await.status, 303);
 
+    // Whoever has a board is not told to buy one, nor shown what nearly serves.
+    let held = visitor.get("/boats/1/timber").await.text;
+    let held = piece_called(&held, "Splice the end, Frame 7, port").1;
+    assert!(!held.contains("To buy:") && !held.contains("does not yield it"), "{held}");
+
     let take = format!("/boats/1/pieces/{id}/take");
     for nothing in ["", "   "] {
         let refused = visitor.send("/boats/1/timber", &take, &[("unmeasured", nothing)]).await;

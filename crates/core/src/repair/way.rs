@@ -38,6 +38,11 @@ impl OptionKind {
         }
     }
 
+    /// Whether the whole part is made new: nothing of the old one stays.
+    pub fn is_whole(self) -> bool {
+        matches!(self, Self::WholePlank | Self::Laminate | Self::Saw | Self::Steam | Self::Reskin | Self::Replace)
+    }
+
     /// Whether new wood takes the place of what was found and of no more, while the rest stays.
     pub fn lets_in(self) -> bool {
         matches!(self, Self::Graving | Self::PanelPatch | Self::LayerPatch)
@@ -56,14 +61,13 @@ impl OptionKind {
     /// Years it lasts (*yard rule*, handbook 04): `beside_rot` where soft wood stays in the boat beside it.
     pub fn years(self, beside_rot: bool) -> f64 {
         match self {
+            whole if whole.is_whole() => NEW_YEARS,
             Self::Leave => 3.0,
             Self::Treat => 6.5,
             Self::Sister if beside_rot => 10.0,
             Self::Inject => 15.0,
             Self::FreeAndFlatten | Self::RefitScarf => 20.0,
-            Self::Sister | Self::Graving | Self::ButtPiece | Self::ScarfPiece | Self::SpliceEnd => SPLICED_YEARS,
-            Self::PanelPatch | Self::NewScarf | Self::LayerPatch => SPLICED_YEARS,
-            Self::WholePlank | Self::Laminate | Self::Saw | Self::Steam | Self::Reskin | Self::Replace => NEW_YEARS,
+            _ => SPLICED_YEARS,
         }
     }
 }

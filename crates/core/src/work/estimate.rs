@@ -44,7 +44,7 @@ impl Operation {
             Self::Shore => (1.0, "place"),
             Self::Strip => (0.8, "m"),
             Self::Reef => (0.35, "m of seam"),
-            Self::CutOut => (1.0, "m of cut"),
+            Self::CutOut => (1.0, "m"),
             Self::TakeShape => (0.9, "m"),
             Self::Mill => (1.1, "m"),
             Self::Bend => (0.8, "m"),

@@ -166,7 +166,16 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
     }
     // The damaged wood holds the shape and is the pattern: the shape is taken before it is cut out.
     tasks.push(task(O::TakeShape, "Take the shape and make the pattern", metres.max(0.3 * places) * heavy, 0.0, &[]));
-    tasks.push(task(O::CutOut, "Cut out to the lines", cut * heavy, 0.0, &[Caution::Machines, Caution::Dust]));
+    let out = [Caution::Machines, Caution::Dust];
+    if kind.is_whole() {
+        // It is not cut out: it comes off along its seams, a metre of it as long as a metre of cut (*yard rule*). Of a laminated one the
+        // cut is its glue lines.
+        let off = if kind == OptionKind::Laminate { metres } else { metres.max(cut) };
+        let what = "Draw or punch out its fastenings and take it off, whole where it will come";
+        tasks.push(task(O::CutOut, what, off * heavy, 0.0, &out));
+    } else if cut > 0.0 {
+        tasks.push(task(O::CutOut, "Cut out to the lines", cut * heavy, 0.0, &out));
+    }
     tasks.push(task(
         O::Mill,
         "Mill and shape the new wood",
@@ -249,6 +258,31 @@ mod tests {
         assert!(at(Operation::Shore) < at(Operation::CutOut) && at(Operation::TakeShape) < at(Operation::CutOut));
         assert!(at(Operation::Fasten) < at(Operation::Caulk) && at(Operation::Caulk) < at(Operation::Fair));
         assert!(at(Operation::Fair) < at(Operation::Seal));
+    }
+
+    #[test]
+    fn what_is_replaced_whole_is_taken_off_and_nothing_is_done_in_no_time() {
+        let extent = Extent { length: 4_570.0, seam: 9_140.0, fastenings: 48, places: 1, ..Extent::default() };
+        let tasks = unfold(OptionKind::WholePlank, &extent, |op| op.rate().0);
+        let off = tasks.iter().find(|t| t.operation == Operation::CutOut).unwrap();
+        assert!(off.what.contains("take it off") && (off.amount - 4.57).abs() < 1e-9, "{off:?}");
+        // The cut of a laminated frame is its glue lines: it takes no longer to come off than a sawn one.
+        let rib = Extent { cut: 4_000.0, length: 2_000.0, ..extent };
+        let off = |kind| {
+            unfold(kind, &rib, |op| op.rate().0).iter().find(|t| t.operation == Operation::CutOut).unwrap().amount
+        };
+        assert_eq!((off(OptionKind::Laminate), off(OptionKind::Replace)), (2.0, 4.0));
+        let cut = Extent { cut: 300.0, ..extent };
+        let tasks = unfold(OptionKind::ButtPiece, &cut, |op| op.rate().0);
+        let out = tasks.iter().find(|t| t.operation == Operation::CutOut).unwrap();
+        assert!(out.what.contains("to the lines") && (out.amount - 0.3).abs() < 1e-9, "{out:?}");
+        // A sister lies beside what stays: nothing comes out.
+        let tasks = unfold(OptionKind::Sister, &extent, |op| op.rate().0);
+        assert!(tasks.iter().all(|t| t.operation != Operation::CutOut));
+        for kind in OptionKind::ALL {
+            let tasks = unfold(*kind, &cut, |op| op.rate().0);
+            assert!(tasks.iter().all(|t| t.amount > 0.0), "{}: {tasks:?}", kind.label());
+        }
     }
 
     #[test]

@@ -32,6 +32,9 @@ use crate::web::drawn;
 use crate::web::error::{Answer, AppError, Result};
 use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, Typed};
 
+/// More corners than this are folded away: a shape taken from the boat has a hundred.
+const MOST_IN_SIGHT: usize = 12;
+
 #[derive(Template)]
 #[template(path = "shape/piece.html")]
 struct Show {

@@ -141,11 +141,15 @@ fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, rack: &[Board]) -
     fits.sort_by(|a, b| b.1.serves.cmp(&a.1.serves).then(b.1.score.total_cmp(&a.1.score)));
     let best = fits.iter().filter(|(_, f)| f.serves).map(|(_, f)| f.score).fold(0.0, f64::max);
     let serving = fits.iter().filter(|(_, f)| f.serves).count();
+    // Whoever has a board asks only what would serve as well.
+    let board = piece.board_id.and_then(|id| rack.iter().find(|b| b.id == id)).map(|b| (b.id, b.tag.clone()));
+    let wants = serving == 0 && board.is_none();
+    let misses = if board.is_none() { NEAR_MISSES } else { 0 };
     // Boards of another species are no near miss.
     let shown = fits
         .into_iter()
         .filter(|(b, f)| f.serves || b.species == piece.species)
-        .take(serving + NEAR_MISSES)
+        .take(serving + misses)
         .map(|(b, f)| FitView {
             board_id: b.id,
             tag: b.tag.clone(),
@@ -163,7 +167,7 @@ fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, rack: &[Board]) -
         })
         .collect();
     let rough = piece.thickness + 2.0 * board::PLANING_PER_FACE;
-    let shortfall = if serving > 0 {
+    let shortfall = if !wants {
         String::new()
     } else {
         let length = piece.length + 2.0 * board::end_trim(rough);
@@ -181,14 +185,14 @@ fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, rack: &[Board]) -
         species: wanted.map_or(piece.species.clone(), |s| s.name.clone()),
         state: piece.state.label(),
         is_cut: piece.state == PieceState::Cut,
-        board: piece.board_id.and_then(|id| rack.iter().find(|b| b.id == id)).map(|b| (b.id, b.tag.clone())),
+        board,
         fits: shown,
         quality: piece.quality.code(),
         was: wants_kept(piece).token(),
         needed_by: piece.needed_by.clone().unwrap_or_default(),
-        others: if serving == 0 && piece.state == PieceState::Planned { others(desk, piece, rack) } else { Vec::new() },
+        others: if wants && piece.state == PieceState::Planned { others(desk, piece, rack) } else { Vec::new() },
         unmeasured: piece.state != PieceState::Cut && shape::nobody_measured(file, piece),
-        scarfs: serving == 0 && !matches!(piece.geometry, Geometry::Patch { .. }),
+        scarfs: wants && !matches!(piece.geometry, Geometry::Patch { .. }),
         shortfall,
     }
 }
