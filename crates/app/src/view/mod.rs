@@ -3,6 +3,7 @@
 pub mod board;
 pub mod chart;
 pub mod crossing;
+pub mod entry;
 pub mod gantt;
 pub mod handbook;
 pub mod hang;

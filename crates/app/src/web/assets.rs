@@ -44,9 +44,11 @@ impl Asset {
     }
 }
 
-#[get("/assets/<_stamp>/<path..>")]
-pub fn asset(_stamp: &str, path: PathBuf) -> Option<Asset> {
+#[get("/assets/<stamp>/<path..>")]
+pub fn asset(stamp: &str, path: PathBuf) -> Option<Asset> {
     let file = Assets::get(path.to_str()?)?;
     let kind = path.extension().and_then(|e| ContentType::from_extension(e.to_str()?)).unwrap_or(ContentType::Binary);
-    Some(Asset { bytes: file.data, kind, keep: Header::new("Cache-Control", "public, max-age=31536000, immutable") })
+    // A page from before an update asks by another stamp: what it gets is not what it will be for ever.
+    let keep = if stamp == STAMP.as_str() { "public, max-age=31536000, immutable" } else { "no-cache" };
+    Some(Asset { bytes: file.data, kind, keep: Header::new("Cache-Control", keep) })
 }

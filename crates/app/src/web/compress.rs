@@ -1,5 +1,6 @@
 //! Answers made smaller on the wire, where the browser takes it; a part of a page that stays the same is packed once.
 
+use std::collections::HashMap;
 use std::io::{Cursor, Write};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -15,6 +16,11 @@ const WORTH_IT: usize = 1_400;
 /// How hard pages are packed, and a part that is packed once.
 const QUICK: u32 = 4;
 const HARD: u32 = 7;
+const HARDEST: u32 = 9;
+/// Addresses of what is shipped that are kept packed.
+const MOST_SHIPPED: usize = 100;
+/// Bytes by which a part is looked for.
+const BEGINNING: usize = 64;
 /// Parts kept packed; the one asked for longest ago goes first.
 const MOST: usize = 12;
 
@@ -22,6 +28,8 @@ const MOST: usize = 12;
 #[derive(Debug, Default)]
 pub struct Compress {
     parts: Mutex<Vec<Arc<Packed>>>,
+    /// What never changes, packed whole, by its address. There are as many as the program ships.
+    shipped: Mutex<HashMap<String, Arc<[u8]>>>,
 }
 
 /// A part of an answer, as it stands in it and packed: whole blocks that say nothing of what comes before them.
@@ -70,11 +78,21 @@ impl Fairing for Compress {
         }
         // What cannot be read whole is sent as it is: its length then speaks for it.
         let Ok(body) = response.body_mut().to_bytes().await else { return };
+        let for_ever = response.headers().get_one("Cache-Control").is_some_and(|keep| keep.contains("immutable"));
+        // In a debug build what is shipped is read from the disk each time.
+        if for_ever
+            && !cfg!(debug_assertions)
+            && let Some(packed) = self.shipped(request.uri().path().as_str(), &body)
+        {
+            response.set_header(Header::new("Content-Encoding", "gzip"));
+            response.set_sized_body(packed.len(), Cursor::new(packed));
+            return;
+        }
         let stays = request.local_cache(Slot::default).lock().unwrap_or_else(PoisonError::into_inner).take();
         let packed = match stays {
             _ if body.len() < WORTH_IT => None,
-            Some(part) => self.spliced(&body, part).or_else(|| pack(&body)),
-            None => pack(&body),
+            Some(part) => self.spliced(&body, part).or_else(|| pack(&body, QUICK)),
+            None => pack(&body, QUICK),
         };
         match packed {
             Some(packed) => {
@@ -87,9 +105,22 @@ impl Fairing for Compress {
 }
 
 impl Compress {
+    /// What never changes at an address, packed as hard as it goes the first time it is asked for.
+    fn shipped(&self, address: &str, body: &[u8]) -> Option<Arc<[u8]>> {
+        let mut shipped = self.shipped.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(packed) = shipped.get(address) {
+            return Some(Arc::clone(packed));
+        }
+        let packed: Arc<[u8]> = pack(body, HARDEST)?.into();
+        if shipped.len() < MOST_SHIPPED {
+            shipped.insert(address.to_owned(), Arc::clone(&packed));
+        }
+        Some(packed)
+    }
+
     /// A page packed about a part of it that may be packed already. `None` where the part is not in it.
     fn spliced(&self, body: &[u8], part: Arc<str>) -> Option<Vec<u8>> {
-        let at = std::str::from_utf8(body).ok()?.find(&*part)?;
+        let at = place_of(part.as_bytes(), body)?;
         let packed = self.packed(part)?;
         let (head, tail) = (&body[..at], &body[at + packed.text.len()..]);
         // A gzip file (RFC 1952): its head without a name or a time, one stream of blocks, the check sum and the length.
@@ -131,6 +162,13 @@ impl Compress {
     }
 }
 
+/// Where a long part begins in a body: by its first bytes, since most that look alike differ there.
+fn place_of(part: &[u8], body: &[u8]) -> Option<usize> {
+    let first = &part[..part.len().min(BEGINNING)];
+    let last = body.len().checked_sub(part.len())?;
+    (0..=last).find(|at| body[*at..].starts_with(first) && body[*at..].starts_with(part))
+}
+
 /// Packs bytes into blocks of their own, ended as `flush` says, at the end of `out`.
 fn deflate(bytes: &[u8], level: u32, flush: FlushCompress, out: &mut Vec<u8>) -> Option<()> {
     let mut packer = Deflate::new(Compression::new(level), false);
@@ -169,8 +207,8 @@ fn takes_gzip(header: &str) -> bool {
     })
 }
 
-fn pack(body: &[u8]) -> Option<Vec<u8>> {
-    let mut packer = GzEncoder::new(Vec::with_capacity(body.len() / 4), Compression::new(QUICK));
+fn pack(body: &[u8], level: u32) -> Option<Vec<u8>> {
+    let mut packer = GzEncoder::new(Vec::with_capacity(body.len() / 4), Compression::new(level));
     packer.write_all(body).ok()?;
     packer.finish().ok()
 }
@@ -192,7 +230,7 @@ mod tests {
     #[test]
     fn what_is_packed_comes_out_as_it_went_in_and_smaller() {
         let body = "<path class=\"joint\" d=\"M120 40L120 80\"/>".repeat(900);
-        let packed = pack(body.as_bytes()).unwrap();
+        let packed = pack(body.as_bytes(), QUICK).unwrap();
         assert!(packed.len() * 10 < body.len());
         assert_eq!(unpacked(&packed), body.as_bytes());
     }
@@ -212,6 +250,15 @@ mod tests {
     }
 
     #[test]
+    fn a_part_is_found_where_it_stands_whole_and_nowhere_else() {
+        let part = "a".repeat(100);
+        assert_eq!(place_of(part.as_bytes(), format!("{} {part}b", "a".repeat(80)).as_bytes()), Some(81));
+        assert_eq!(place_of(part.as_bytes(), part.as_bytes()), Some(0));
+        assert_eq!(place_of(part.as_bytes(), &part.as_bytes()[1..]), None);
+        assert_eq!(place_of(b"", b"x"), Some(0));
+    }
+
+    #[test]
     fn only_so_many_parts_are_kept() {
         let keeper = Compress::default();
         for n in 0..MOST + 5 {
@@ -220,6 +267,20 @@ mod tests {
             assert_eq!(unpacked(&keeper.spliced(page.as_bytes(), part).unwrap()), page.as_bytes());
         }
         assert_eq!(keeper.parts.lock().unwrap().len(), MOST);
+    }
+
+    #[test]
+    fn what_is_shipped_is_packed_once_and_a_made_up_address_fills_nothing() {
+        let keeper = Compress::default();
+        let style = "a { color: red } ".repeat(400);
+        let first = keeper.shipped("/assets/1/a.css", style.as_bytes()).unwrap();
+        assert_eq!(unpacked(&first), style.as_bytes());
+        assert!(Arc::ptr_eq(&first, &keeper.shipped("/assets/1/a.css", style.as_bytes()).unwrap()));
+        for n in 0..MOST_SHIPPED + 20 {
+            let packed = keeper.shipped(&format!("/assets/{n}/b.css"), style.as_bytes()).unwrap();
+            assert_eq!(unpacked(&packed), style.as_bytes());
+        }
+        assert_eq!(keeper.shipped.lock().unwrap().len(), MOST_SHIPPED);
     }
 
     proptest! {

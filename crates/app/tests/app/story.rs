@@ -147,3 +147,21 @@ async fn a_part_is_shown_before_and_after_only_where_there_are_both() {
     assert!(!visitor.get("/boats/2/before-and-after").await.text.contains("As she was built"));
     assert_eq!(visitor.get("/boats/99/before-and-after").await.status, 404);
 }
+
+#[tokio::test]
+async fn an_entry_says_why_and_what_it_holds_in_words() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let mut seen = String::new();
+    for kinds in ["survey", "decide", "wood", "fasten", "finish", "work"] {
+        seen.push_str(&visitor.get(&format!("{STORY}?of={kinds}")).await.text);
+    }
+    // Why it was decided stands in the open, what it was reckoned with behind it.
+    assert!(seen.contains("<div>One short crack in sound larch; the plank has been there since she was built.</div>"));
+    assert!(seen.contains("<dt>Hours, one time in two</dt>") && seen.contains("<dt>Original kept</dt>"), "{seen}");
+    // Nobody is shown how it is stored.
+    for stored in ["&#34;:", "hours_p50", "_mm", "<pre>"] {
+        assert!(!seen.contains(stored), "{stored}: {}", &seen[seen.find(stored).unwrap_or(0).saturating_sub(200)..]);
+    }
+}

@@ -11,7 +11,7 @@ use rocket::{FromForm, get, post};
 use serde_json::json;
 
 use crate::file::boat::BoatFile;
-use crate::view;
+use crate::view::{self, Units, entry};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
@@ -70,7 +70,9 @@ struct EventView {
     kind: String,
     summary: String,
     corrects: Option<i64>,
-    details: String,
+    /// What was typed with it.
+    words: String,
+    details: Vec<entry::Line>,
     plank: Option<(i64, String)>,
     hash: String,
 }
@@ -88,7 +90,7 @@ async fn views(desk: &Desk<'_>, file: &BoatFile, events: Vec<Event>) -> std::res
     for event in events {
         let day_of = |at: &str| view::when(at).split(", ").next().unwrap_or_default().to_owned();
         let entered = day_of(&event.at);
-        let mut view = event_view(file, event);
+        let mut view = event_view(file, event, desk.units);
         // It stands where it happened; when it was written down is said beside it.
         let day = match (&view.happened, &view.done_at) {
             (told, _) if view.placed && !told.is_empty() => told.clone(),
@@ -108,11 +110,10 @@ async fn views(desk: &Desk<'_>, file: &BoatFile, events: Vec<Event>) -> std::res
     Ok(shown)
 }
 
-fn event_view(file: &BoatFile, event: Event) -> EventView {
+fn event_view(file: &BoatFile, event: Event, units: Units) -> EventView {
     let body: serde_json::Value = serde_json::from_str(&event.body).unwrap_or_default();
     let text = |field: &str| body[field].as_str().unwrap_or_default().to_owned();
     let told = event.kind == "told" || body["told"].is_string();
-    let details = serde_json::to_string_pretty(&body).unwrap_or_default();
     EventView {
         id: event.id,
         day: None,
@@ -125,14 +126,15 @@ fn event_view(file: &BoatFile, event: Event) -> EventView {
         placed: body["on"].is_string(),
         done_at: body["done_at"].as_str().map(str::to_owned),
         entered: String::new(),
-        photo: if told { body["photo"].as_str().map(str::to_owned) } else { None },
+        photo: body["photo"].as_str().map(str::to_owned),
         told,
         was: String::new(),
         who: event.by_name,
         kind: event.kind,
+        words: if told { String::new() } else { entry::words(&body, &event.summary) },
         summary: event.summary,
         corrects: event.corrects,
-        details: if details == "{}" || told { String::new() } else { details },
+        details: if told { Vec::new() } else { entry::lines(&body, units) },
         plank: event.member_id.and_then(|id| {
             let plank = file.planks.iter().find(|p| p.id == id).map(|p| (p.id, p.name()));
             plank.or_else(|| file.members.iter().find(|m| m.id == id).map(|m| (m.id, m.name.clone())))
