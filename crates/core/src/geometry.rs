@@ -86,18 +86,24 @@ pub fn clip(polygon: &[Point], half: &HalfPlane) -> Vec<Point> {
     kept
 }
 
+/// Distance of two points. By the plain root: sizes of a boat neither overflow nor vanish when squared, and searches ask it by the million.
+pub fn distance(a: Point, b: Point) -> f64 {
+    let (dx, dy) = (b[0] - a[0], b[1] - a[1]);
+    (dx * dx + dy * dy).sqrt()
+}
+
 /// Distance from a point to the stretch from `a` to `b`.
 pub fn distance_to_segment(p: Point, a: Point, b: Point) -> f64 {
     let (dx, dy) = (b[0] - a[0], b[1] - a[1]);
     let len2 = dx * dx + dy * dy;
     let t = if len2 > 0.0 { (((p[0] - a[0]) * dx + (p[1] - a[1]) * dy) / len2).clamp(0.0, 1.0) } else { 0.0 };
-    (p[0] - a[0] - t * dx).hypot(p[1] - a[1] - t * dy)
+    distance(p, [a[0] + t * dx, a[1] + t * dy])
 }
 
 /// Whether a point lies in a convex counter-clockwise polygon, its sides included, to within `slack` mm.
 pub fn convex_contains(polygon: &[Point], p: Point, slack: f64) -> bool {
     edges(polygon).all(|(a, b)| {
-        let len = (b[0] - a[0]).hypot(b[1] - a[1]);
+        let len = distance(a, b);
         len < 1e-12 || cross(a, b, p) >= -slack * len
     })
 }

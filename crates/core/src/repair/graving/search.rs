@@ -6,7 +6,7 @@
 //! at slopes from a grid and at the slopes where a line touches both damage and a hole; the two ends joined in
 //! order of area until one pair breaks no rule; then the same again with ever finer slopes round the best.
 
-use crate::geometry::{Point, convex_contains, distance_to_segment, edges, extent, polyline_at, signed_area};
+use crate::geometry::{Point, convex_contains, distance, distance_to_segment, edges, extent, polyline_at, signed_area};
 
 use crate::practice::GravingRules;
 
@@ -438,6 +438,11 @@ impl<'r> Search<'r> {
         level_land(found.lower, true)
             && level_land(found.upper, false)
             && self.keeps.iter().all(|keep| {
+                // Most holes lie far beyond either end.
+                let reach = keep.outside.max(keep.inside);
+                if keep.centre[0] < x0 - reach || keep.centre[0] > x1 + reach {
+                    return true;
+                }
                 let inside = convex_contains(&found.outline, keep.centre, 0.0);
                 let least = if inside { keep.inside } else { keep.outside };
                 edges(&found.outline)
@@ -456,7 +461,7 @@ pub(super) fn is_shapely(outline: &[Point], on_edge: &[bool], rules: &GravingRul
     (0..n).all(|i| {
         let (before, at, after) = (outline[(i + n - 1) % n], outline[i], outline[(i + 1) % n]);
         let corner = Corner { angle: corner_angle(before, at, after), at_edge: on_edge[i] || on_edge[(i + n - 1) % n] };
-        length(at, after) >= rules.least_side - EPSILON && corner.is_shapely(one_edge, rules)
+        distance(at, after) >= rules.least_side - EPSILON && corner.is_shapely(one_edge, rules)
     })
 }
 
@@ -485,14 +490,10 @@ impl Corner {
     }
 }
 
-fn length(a: Point, b: Point) -> f64 {
-    (b[0] - a[0]).hypot(b[1] - a[1])
-}
-
 /// The angle between the sides that meet at a corner, degrees.
 pub(super) fn corner_angle(before: Point, at: Point, after: Point) -> f64 {
     let (u, v) = ([before[0] - at[0], before[1] - at[1]], [after[0] - at[0], after[1] - at[1]]);
-    let cos = (u[0] * v[0] + u[1] * v[1]) / (length(before, at) * length(after, at));
+    let cos = (u[0] * v[0] + u[1] * v[1]) / (distance(before, at) * distance(after, at));
     cos.clamp(-1.0, 1.0).acos().to_degrees()
 }
 
@@ -693,7 +694,8 @@ impl<'s> View<'s> {
             let mut of_this_lean: Vec<(f64, EndLine)> = Vec::new();
             for slope in tried.into_iter().map(|s| s * lean) {
                 let (tight, _) = self.tight(slope);
-                let swallow = keeps.iter().map(|k| k.centre[0] - slope * k.centre[1] - k.inside * slope.hypot(1.0));
+                let swallow =
+                    keeps.iter().map(|k| k.centre[0] - slope * k.centre[1] - k.inside * (1.0 + slope * slope).sqrt());
                 let clear = frames
                     .iter()
                     .flat_map(|f| [self.lower, self.upper].map(|side| f - FRAME_ROW - slope * side.at(f - FRAME_ROW)));
@@ -772,7 +774,7 @@ impl<'s> View<'s> {
         }
         let y = (below.start - above.start) / (above.slope - below.slope);
         let (foot, head) = (self.lower.meets(below)[1], self.upper.meets(above)[1]);
-        let rise = |line: EndLine| (least + EPSILON) / line.slope.hypot(1.0);
+        let rise = |line: EndLine| (least + EPSILON) / (1.0 + line.slope * line.slope).sqrt();
         let (low, high) = (foot + rise(below), head - rise(above));
         if low > high {
             (below, above)
@@ -795,14 +797,12 @@ impl<'s> View<'s> {
         // The long sides run on to the right.
         let along = |side: SideLine, corner: Point| [corner[0] + 1.0, corner[1] + side.rise];
         let (first, last) = (corners[0], corners[corners.len() - 1]);
-        let chain: Vec<Point> = std::iter::once(along(self.lower, first))
-            .chain(corners.iter().copied())
-            .chain([along(self.upper, last)])
-            .collect();
-        corners.windows(2).all(|pair| length(pair[0], pair[1]) >= rules.least_side - EPSILON)
-            && chain.windows(3).enumerate().all(|(i, three)| {
+        let before = |i: usize| if i == 0 { along(self.lower, first) } else { corners[i - 1] };
+        let after = |i: usize| corners.get(i + 1).copied().unwrap_or_else(|| along(self.upper, last));
+        corners.windows(2).all(|pair| distance(pair[0], pair[1]) >= rules.least_side - EPSILON)
+            && corners.iter().enumerate().all(|(i, at)| {
                 let at_edge = (i == 0 && self.lower.edge) || (i + 1 == corners.len() && self.upper.edge);
-                Corner { angle: corner_angle(three[0], three[1], three[2]), at_edge }.is_shapely(one_edge, rules)
+                Corner { angle: corner_angle(before(i), *at, after(i)), at_edge }.is_shapely(one_edge, rules)
             })
     }
 
