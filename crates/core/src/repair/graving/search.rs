@@ -457,12 +457,44 @@ impl<'r> Search<'r> {
 /// edge no wood of the plank lies between the piece and that edge.
 pub(super) fn is_shapely(outline: &[Point], on_edge: &[bool], rules: &GravingRules) -> bool {
     let n = outline.len();
-    let one_edge = on_edge.iter().filter(|e| **e).count() == 1;
+    let clean = Clean::new(rules, on_edge.iter().filter(|e| **e).count() == 1);
     (0..n).all(|i| {
         let (before, at, after) = (outline[(i + n - 1) % n], outline[i], outline[(i + 1) % n]);
-        let corner = Corner { angle: corner_angle(before, at, after), at_edge: on_edge[i] || on_edge[(i + n - 1) % n] };
-        distance(at, after) >= rules.least_side - EPSILON && corner.is_shapely(one_edge, rules)
+        clean.is_long(at, after) && clean.is_corner(before, at, after, on_edge[i] || on_edge[(i + n - 1) % n])
     })
+}
+
+/// What can be cut clean, as the search asks it: by cosines, which need no arc cosine for each of a million corners.
+#[derive(Debug, Clone, Copy)]
+struct Clean {
+    least_side: f64,
+    /// Of the least corner: a sharper one has more.
+    sharp: f64,
+    /// No corner on the plank's edge may be wider than square.
+    square: bool,
+}
+
+impl Clean {
+    /// Cosine of the widest corner that is still square.
+    const SQUARE: f64 = -1.8e-8;
+
+    fn new(rules: &GravingRules, one_edge: bool) -> Self {
+        Self {
+            least_side: rules.least_side - EPSILON,
+            sharp: (rules.least_corner - 1e-6).to_radians().cos(),
+            square: !rules.undercut && one_edge,
+        }
+    }
+
+    fn is_long(&self, a: Point, b: Point) -> bool {
+        distance(a, b) >= self.least_side
+    }
+
+    fn is_corner(&self, before: Point, at: Point, after: Point, at_edge: bool) -> bool {
+        let (u, v) = ([before[0] - at[0], before[1] - at[1]], [after[0] - at[0], after[1] - at[1]]);
+        let (dot, sides) = (u[0] * v[0] + u[1] * v[1], distance(before, at) * distance(after, at));
+        if at_edge { !self.square || dot >= Self::SQUARE * sides } else { dot <= self.sharp * sides }
+    }
 }
 
 /// A corner as the eye sees it.
@@ -483,10 +515,6 @@ impl Corner {
     /// A piece from edge to edge undercuts one of them whatever its ends, and is not asked.
     pub(super) fn undercuts(self, one_edge: bool, rules: &GravingRules) -> bool {
         !rules.undercut && self.at_edge && one_edge && self.angle > 90.0 + 1e-6
-    }
-
-    fn is_shapely(self, one_edge: bool, rules: &GravingRules) -> bool {
-        !self.is_sharp(rules) && !self.undercuts(one_edge, rules)
     }
 }
 
@@ -622,7 +650,8 @@ struct View<'s> {
     lower: SideLine,
     upper: SideLine,
     middle: f64,
-    ask: Ask,
+    /// What its corners are asked for, where they are.
+    clean: Option<Clean>,
 }
 
 impl<'s> View<'s> {
@@ -635,7 +664,7 @@ impl<'s> View<'s> {
             lower: if left { lower } else { lower.mirrored() },
             upper: if left { upper } else { upper.mirrored() },
             middle: search.middle * flip,
-            ask,
+            clean: (ask == Ask::Shapely).then(|| Clean::new(&search.request.rules, lower.edge != upper.edge)),
         }
     }
 
@@ -751,7 +780,10 @@ impl<'s> View<'s> {
         for line in lines {
             consider(&[self.lower.meets(*line), self.upper.meets(*line)], &[line.slope]);
         }
-        let (up, down): (Vec<EndLine>, Vec<EndLine>) = lines.iter().partition(|line| line.slope > 0.0);
+        let (mut up, mut down): (Vec<EndLine>, Vec<EndLine>) = lines.iter().partition(|line| line.slope > 0.0);
+        // A line's corner with its own side is the same wherever the other line crosses it.
+        down.retain(|line| self.foot_is_clean(self.lower.meets(*line), self.upper.meets(*line)));
+        up.retain(|line| self.head_is_clean(self.upper.meets(*line), self.lower.meets(*line)));
         for below in &down {
             for above in &up {
                 let (below, above) = self.with_long_sides(*below, *above);
@@ -769,7 +801,7 @@ impl<'s> View<'s> {
     /// Two lines of a pointed end, one of them moved out as far as it takes for neither side of the point to be too short.
     fn with_long_sides(&self, below: EndLine, above: EndLine) -> (EndLine, EndLine) {
         let least = self.search.request.rules.least_side;
-        if self.ask != Ask::Shapely || least <= 0.0 {
+        if self.clean.is_none() || least <= 0.0 {
             return (below, above);
         }
         let y = (below.start - above.start) / (above.slope - below.slope);
@@ -789,21 +821,23 @@ impl<'s> View<'s> {
 
     /// Whether an end can belong to an outline as it is asked for; the long sides are looked at when it is closed.
     fn may_be_shapely(&self, corners: &[Point]) -> bool {
-        if self.ask != Ask::Shapely {
-            return true;
-        }
-        let rules = &self.search.request.rules;
-        let one_edge = self.lower.edge != self.upper.edge;
-        // The long sides run on to the right.
-        let along = |side: SideLine, corner: Point| [corner[0] + 1.0, corner[1] + side.rise];
-        let (first, last) = (corners[0], corners[corners.len() - 1]);
-        let before = |i: usize| if i == 0 { along(self.lower, first) } else { corners[i - 1] };
-        let after = |i: usize| corners.get(i + 1).copied().unwrap_or_else(|| along(self.upper, last));
-        corners.windows(2).all(|pair| distance(pair[0], pair[1]) >= rules.least_side - EPSILON)
-            && corners.iter().enumerate().all(|(i, at)| {
-                let at_edge = (i == 0 && self.lower.edge) || (i + 1 == corners.len() && self.upper.edge);
-                Corner { angle: corner_angle(before(i), *at, after(i)), at_edge }.is_shapely(one_edge, rules)
-            })
+        let Some(clean) = self.clean else { return true };
+        corners.windows(2).all(|pair| clean.is_long(pair[0], pair[1]))
+            && self.foot_is_clean(corners[0], corners[1])
+            && self.head_is_clean(corners[corners.len() - 1], corners[corners.len() - 2])
+            && corners.windows(3).all(|three| clean.is_corner(three[0], three[1], three[2], false))
+    }
+
+    /// Whether the corner on the lower side can be cut clean; the long side runs on to the right.
+    fn foot_is_clean(&self, foot: Point, next: Point) -> bool {
+        let along = [foot[0] + 1.0, foot[1] + self.lower.rise];
+        self.clean.is_none_or(|clean| clean.is_corner(along, foot, next, self.lower.edge))
+    }
+
+    /// The same of the corner on the upper side.
+    fn head_is_clean(&self, head: Point, before: Point) -> bool {
+        let along = [head[0] + 1.0, head[1] + self.upper.rise];
+        self.clean.is_none_or(|clean| clean.is_corner(before, head, along, self.upper.edge))
     }
 
     /// Signed area between an end and the upright through the middle of the damage; the areas of the two ends
