@@ -40,6 +40,8 @@ const NUMBERS: [&str; 27] = [
 ];
 /// What the entry's own line says already, or what only the program reads.
 const SILENT: [&str; 7] = ["edit", "told", "note", "reason", "why", "photo", "supersedes"];
+/// What is the yard's own affair, told to others only where the yard shows it.
+const HOURS_AND_COSTS: [&str; 7] = ["cost", "each", "price", "hours_p50", "hours_p80", "hours", "minutes"];
 /// Most lines of one list; the rest is counted.
 const MOST: usize = 8;
 /// Deeper than this nothing is told: no record goes so far.
@@ -57,34 +59,44 @@ pub fn words(body: &Value, summary: &str) -> String {
     said.join("; ")
 }
 
+/// How an entry is told, and to whom.
+#[derive(Debug, Clone, Copy)]
+pub struct Telling {
+    pub units: Units,
+    /// Whoever reads it sees hours and costs.
+    pub costs: bool,
+}
+
 /// Everything else the entry holds, line by line.
-pub fn lines(body: &Value, units: Units) -> Vec<Line> {
+pub fn lines(body: &Value, telling: Telling) -> Vec<Line> {
     let mut told = Vec::new();
     if let Value::Object(fields) = body {
-        object(fields, units, 0, &mut told);
+        object(fields, telling, 0, &mut told);
     }
     told
 }
 
-fn object(fields: &Map<String, Value>, units: Units, depth: usize, told: &mut Vec<Line>) {
+fn object(fields: &Map<String, Value>, telling: Telling, depth: usize, told: &mut Vec<Line>) {
     for (field, value) in fields {
-        let is_number_of_record = NUMBERS.contains(&field.as_str()) && (value.is_number() || value.is_null());
-        if is_number_of_record || SILENT.contains(&field.as_str()) || depth > DEEPEST {
+        let field = field.as_str();
+        let is_number_of_record = NUMBERS.contains(&field) && (value.is_number() || value.is_null());
+        let is_hidden = !telling.costs && HOURS_AND_COSTS.contains(&field);
+        if is_number_of_record || is_hidden || SILENT.contains(&field) || depth > DEEPEST {
             continue;
         }
         match value {
-            Value::Object(inner) => object(inner, units, depth + 1, told),
-            Value::Array(list) => array(field, list, units, told),
-            value => told.extend(scalar(field, value, units).map(|value| (label(field), value))),
+            Value::Object(inner) => object(inner, telling, depth + 1, told),
+            Value::Array(list) => array(field, list, telling, told),
+            value => told.extend(scalar(field, value, telling.units).map(|value| (label(field), value))),
         }
     }
 }
 
 /// A list: what was weighed one by one, measured points by their number, the rest in a row.
-fn array(field: &str, list: &[Value], units: Units, told: &mut Vec<Line>) {
+fn array(field: &str, list: &[Value], telling: Telling, told: &mut Vec<Line>) {
     let more = |shown: usize| format!("and {} more", list.len() - shown);
     if list.iter().all(Value::is_object) {
-        let each = list.iter().filter_map(|v| one_line(v.as_object()?, units));
+        let each = list.iter().filter_map(|v| one_line(v.as_object()?, telling));
         let mut lines: Vec<Line> = each.take(MOST).map(|line| (label(field), line)).collect();
         if list.len() > MOST {
             lines.push((label(field), more(MOST)));
@@ -93,7 +105,7 @@ fn array(field: &str, list: &[Value], units: Units, told: &mut Vec<Line>) {
     } else if list.iter().any(|v| v.is_array() || v.is_object()) {
         told.push((label(field), format!("{} points", list.len())));
     } else if !list.is_empty() {
-        let each = list.iter().filter_map(|v| scalar(field, v, units)).take(MOST);
+        let each = list.iter().filter_map(|v| scalar(field, v, telling.units)).take(MOST);
         let mut row: Vec<String> = each.collect();
         if list.len() > MOST {
             row.push(more(MOST));
@@ -105,17 +117,17 @@ fn array(field: &str, list: &[Value], units: Units, told: &mut Vec<Line>) {
 }
 
 /// A record inside of a list, in one line. A reason is its sentence; an amount is said with its unit.
-fn one_line(fields: &Map<String, Value>, units: Units) -> Option<String> {
+fn one_line(fields: &Map<String, Value>, telling: Telling) -> Option<String> {
     if let Some(text) = fields.get("text").and_then(Value::as_str) {
         return Some(text.to_owned());
     }
     if let (Some(what), Some(amount)) = (fields.get("what").and_then(Value::as_str), fields.get("amount")) {
         let unit = fields.get("unit").and_then(Value::as_str).unwrap_or_default();
-        let amount = scalar("amount", amount, units)?;
+        let amount = scalar("amount", amount, telling.units)?;
         return Some(format!("{what} {amount} {unit}").trim_end().to_owned());
     }
     let mut told = Vec::new();
-    object(fields, units, 0, &mut told);
+    object(fields, telling, 0, &mut told);
     let said: Vec<String> = told.into_iter().map(|(name, value)| format!("{} {value}", name.to_lowercase())).collect();
     (!said.is_empty()).then(|| said.join(", "))
 }
@@ -183,8 +195,8 @@ mod tests {
 
     use super::*;
 
-    const MM: Units = Units { unit: LengthUnit::Millimetre, denominator: 16 };
-    const INCH: Units = Units { unit: LengthUnit::Inch, denominator: 16 };
+    const MM: Telling = Telling { units: Units { unit: LengthUnit::Millimetre, denominator: 16 }, costs: true };
+    const INCH: Telling = Telling { units: Units { unit: LengthUnit::Inch, denominator: 16 }, costs: true };
 
     /// In alphabetical order: a record keeps its fields in no order of its own.
     fn told(body: &Value) -> Vec<String> {
@@ -216,6 +228,17 @@ mod tests {
                 "Reasons: no wider than 60 % of the plank",
             ]
         );
+    }
+
+    #[test]
+    fn hours_and_costs_are_told_only_to_whom_the_yard_shows_them() {
+        let body = json!({ "hours_p50": 5.0, "kept": 0.5, "rules": { "cost": 22.7, "materials": [{ "what": "glue, mixed", "amount": 0.1,
+            "each": 28.0, "unit": "kg" }] }, "details": { "price": 128.0, "lot": "16" }, "minutes": 35.0 });
+        let told = lines(&body, Telling { costs: false, ..MM });
+        let mut names: Vec<&str> = told.iter().map(|(name, _)| name.as_str()).collect();
+        names.sort_unstable();
+        assert_eq!(names, ["Lot", "Materials", "Original kept"], "{told:?}");
+        assert!(told.iter().all(|(_, value)| !value.contains("28")), "{told:?}");
     }
 
     #[test]

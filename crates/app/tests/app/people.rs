@@ -356,6 +356,43 @@ async fn a_guest_reads_all_of_the_boat_and_no_link_leads_anywhere_forbidden() {
 }
 
 #[tokio::test]
+async fn a_guest_is_shown_neither_what_the_yard_has_nor_what_it_costs() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let boards = visitor.get("/rack").await.text;
+    let tags: Vec<String> = boards
+        .split("<a href=\"/rack/")
+        .skip(1)
+        .filter_map(|row| row.split_once('>')?.1.split_once('<'))
+        .map(|(tag, _)| tag.to_owned())
+        .filter(|tag| tag.contains('-'))
+        .collect();
+    assert!(tags.len() > 5, "{tags:?}");
+    let options = visitor.get("/boats/1/parts/10/decide").await.text;
+    assert!(options.contains(" EUR") && tags.iter().any(|tag| options.contains(tag)), "the yard itself sees both");
+    server.sql("UPDATE account SET role = 'guest', guest_boat = 1 WHERE login = 'ines'").await;
+
+    let (mut seen, mut waiting) = (std::collections::BTreeSet::new(), vec!["/boats/1".to_owned()]);
+    for page in ["parts/10/decide", "timber", "story?of=decide", "story?of=wood", "decide", "work", "decide/years"] {
+        waiting.push(format!("/boats/1/{page}"));
+    }
+    let own = ["EUR", "rarely over", "Hours, one time in two"];
+    while let Some(path) = waiting.pop() {
+        if seen.len() > 120 || !seen.insert(path.clone()) {
+            continue;
+        }
+        let page = visitor.get(&path).await.text;
+        let shown = own.iter().copied().chain(tags.iter().map(String::as_str)).find(|word| page.contains(word));
+        assert!(shown.is_none(), "{path} shows {}: {}", shown.unwrap_or_default(), {
+            let at = page.find(shown.unwrap_or_default()).unwrap_or_default();
+            page.get(at.saturating_sub(200)..(at + 100).min(page.len())).unwrap_or_default()
+        });
+        waiting.extend(links(&page));
+    }
+    assert!(seen.len() > 60, "only {} pages were reached", seen.len());
+}
+
+#[tokio::test]
 async fn an_invitation_is_used_once_and_sessions_are_listed_and_ended() {
     let server = Server::serve();
     let owner = Visitor::new(&server);

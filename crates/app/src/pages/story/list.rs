@@ -11,7 +11,8 @@ use rocket::{FromForm, get, post};
 use serde_json::json;
 
 use crate::file::boat::BoatFile;
-use crate::view::{self, Units, entry};
+use crate::view;
+use crate::view::entry::{self, Telling};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
@@ -85,12 +86,13 @@ async fn views(desk: &Desk<'_>, file: &BoatFile, events: Vec<Event>) -> std::res
     } else {
         history::said(desk.store, file.boat.id, &corrected).await?.into_iter().collect()
     };
+    let telling = Telling { units: desk.units, costs: desk.sees_costs() };
     let mut last = String::new();
     let mut shown = Vec::with_capacity(events.len());
     for event in events {
         let day_of = |at: &str| view::when(at).split(", ").next().unwrap_or_default().to_owned();
         let entered = day_of(&event.at);
-        let mut view = event_view(file, event, desk.units);
+        let mut view = event_view(file, event, telling);
         // It stands where it happened; when it was written down is said beside it.
         let day = match (&view.happened, &view.done_at) {
             (told, _) if view.placed && !told.is_empty() => told.clone(),
@@ -110,7 +112,7 @@ async fn views(desk: &Desk<'_>, file: &BoatFile, events: Vec<Event>) -> std::res
     Ok(shown)
 }
 
-fn event_view(file: &BoatFile, event: Event, units: Units) -> EventView {
+fn event_view(file: &BoatFile, event: Event, telling: Telling) -> EventView {
     let body: serde_json::Value = serde_json::from_str(&event.body).unwrap_or_default();
     let text = |field: &str| body[field].as_str().unwrap_or_default().to_owned();
     let told = event.kind == "told" || body["told"].is_string();
@@ -134,7 +136,7 @@ fn event_view(file: &BoatFile, event: Event, units: Units) -> EventView {
         words: if told { String::new() } else { entry::words(&body, &event.summary) },
         summary: event.summary,
         corrects: event.corrects,
-        details: if told { Vec::new() } else { entry::lines(&body, units) },
+        details: if told { Vec::new() } else { entry::lines(&body, telling) },
         plank: event.member_id.and_then(|id| {
             let plank = file.planks.iter().find(|p| p.id == id).map(|p| (p.id, p.name()));
             plank.or_else(|| file.members.iter().find(|m| m.id == id).map(|m| (m.id, m.name.clone())))
