@@ -3,6 +3,7 @@
 //! Everything of it follows from the seed: the same word, size and level give the same hull, the same answers to the same looks, and
 //! the same score for the same claims.
 
+pub mod coach;
 pub mod exercise;
 pub mod look;
 pub mod score;

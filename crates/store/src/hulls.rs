@@ -16,6 +16,8 @@ pub struct Hull {
     pub name: String,
     #[sqlx(json)]
     pub seed: Seed,
+    /// Worked with the coach; otherwise as an exam.
+    pub coached: bool,
     pub uncovered_at: Option<String>,
 }
 
@@ -28,7 +30,8 @@ pub struct Look {
     pub tool: Tool,
 }
 
-const HULL: &str = "SELECT boat_id, name, seed, uncovered_at FROM practice_hull JOIN boat ON boat.id = boat_id";
+const HULL: &str =
+    "SELECT boat_id, name, seed, coached, uncovered_at FROM practice_hull JOIN boat ON boat.id = boat_id";
 
 pub async fn list(store: &Store) -> Result<Vec<Hull>> {
     let sql = format!("{HULL} ORDER BY boat_id DESC");
@@ -41,6 +44,13 @@ pub async fn find(store: &Store, boat: i64) -> Result<Hull> {
         .fetch_optional(store.pool())
         .await?
         .ok_or(StoreError::NotFound("practice hull"))
+}
+
+/// Who worked a hull: everybody with an entry in her story, in the order they came.
+pub async fn worked_by(store: &Store, boat: i64) -> Result<String> {
+    let sql = "SELECT by_name FROM event WHERE boat_id = ? GROUP BY by_name ORDER BY min(id)";
+    let names: Vec<(String,)> = sqlx::query_as(sql).bind(boat).fetch_all(store.pool()).await?;
+    Ok(names.into_iter().map(|n| n.0).collect::<Vec<_>>().join(", "))
 }
 
 pub async fn looks(store: &Store, boat: i64) -> Result<Vec<Look>> {
@@ -66,10 +76,11 @@ impl Work {
         Ok(())
     }
 
-    pub async fn add_hull(&mut self, boat: i64, seed: &Seed) -> Result<()> {
-        sqlx::query("INSERT INTO practice_hull (boat_id, seed) VALUES (?, ?)")
+    pub async fn add_hull(&mut self, boat: i64, seed: &Seed, coached: bool) -> Result<()> {
+        sqlx::query("INSERT INTO practice_hull (boat_id, seed, coached) VALUES (?, ?, ?)")
             .bind(boat)
             .bind(serde_json::to_string(seed)?)
+            .bind(coached)
             .execute(&mut *self.tx)
             .await?;
         Ok(())

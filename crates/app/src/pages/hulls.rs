@@ -4,6 +4,7 @@ use askama::Template;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Address;
 use mend_keel_core::grid::member::DeckKind;
+use mend_keel_core::hidden::coach::{self, Hint};
 use mend_keel_core::hidden::exercise::{self, Exercise, Kind};
 use mend_keel_core::hidden::look::{Says, Tool};
 use mend_keel_core::hidden::score::{Fate, Score, score};
@@ -43,6 +44,7 @@ struct Row {
     word: String,
     size: &'static str,
     level: &'static str,
+    coached: bool,
     uncovered: bool,
 }
 
@@ -54,6 +56,9 @@ struct Show {
     word: String,
     size: &'static str,
     level: &'static str,
+    coached: bool,
+    /// Wrong steps so far, where the coach tells of them.
+    hints: Vec<HintView>,
     /// Looks by tool, and their minutes.
     looks: Vec<(&'static str, usize, String)>,
     minutes: String,
@@ -62,6 +67,30 @@ struct Show {
     facts: Vec<(&'static str, String)>,
     places: Vec<PlaceView>,
     lessons: Vec<ReasonView>,
+    /// The same hull as others worked her, and this one among them.
+    beside: Vec<Beside>,
+}
+
+struct HintView {
+    /// Addresses on the map.
+    at: Vec<String>,
+    reason: Vec<ReasonView>,
+}
+
+/// One working of a hull that several worked.
+struct Beside {
+    boat: i64,
+    name: String,
+    who: String,
+    here: bool,
+    found: u32,
+    missed: u32,
+    falsely: u32,
+    minutes: String,
+    sound_taken: String,
+    draw: &'static str,
+    /// Soft places that are mended or rest, of all.
+    ends_well: String,
 }
 
 struct PlaceView {
@@ -91,6 +120,7 @@ async fn list_page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result
         word: h.seed.word,
         size: h.seed.size.label(),
         level: h.seed.level.label(),
+        coached: h.coached,
         uncovered: h.uncovered_at.is_some(),
     };
     Ok(List {
@@ -106,7 +136,7 @@ async fn list_page(desk: &Desk<'_>, typed: Typed, faults: Faults) -> std::result
 #[get("/hulls")]
 pub async fn list(desk: Desk<'_>, _who: Crew) -> Result {
     only_here(&desk)?;
-    let usual = Typed::default().with("size", "small").with("level", "plain");
+    let usual = Typed::default().with("size", "small").with("level", "plain").with("with", "coach");
     render(&list_page(&desk, usual, Faults::default()).await?)
 }
 
@@ -154,7 +184,7 @@ pub async fn make(desk: Desk<'_>, _who: Crew, posted: Posted) -> Result {
     };
     let mut work = desk.store.begin(posted.act()).await?;
     let boat = work.add_boat(&new).await?;
-    work.add_hull(boat, &made.seed).await?;
+    work.add_hull(boat, &made.seed, posted.form.get("with") != "exam").await?;
     let to = format!("/boats/{boat}/hull");
     work.commit(&to).await?;
     Ok(Answer::Go(to))
@@ -223,6 +253,8 @@ pub async fn show(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
         word: hull.seed.word.clone(),
         size: hull.seed.size.label(),
         level: hull.seed.level.label(),
+        coached: hull.coached,
+        hints: Vec::new(),
         looks: by_tool.collect(),
         minutes: spoken(looks.iter().map(|l| l.tool.minutes()).sum()),
         uncovered: hull.uncovered_at.is_some(),
@@ -230,7 +262,12 @@ pub async fn show(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
         facts: Vec::new(),
         places: Vec::new(),
         lessons: Vec::new(),
+        beside: Vec::new(),
     };
+    if hull.coached && !page.uncovered {
+        let work = hulls::work(desk.store, &hull).await?;
+        page.hints = coach::hints(&work).into_iter().map(|h| hint_view(&desk, h)).collect();
+    }
     // Nothing of the truth is made before she is uncovered: neither a page nor its time can tell of it.
     if page.uncovered {
         let work = hulls::work(desk.store, &hull).await?;
@@ -246,9 +283,51 @@ pub async fn show(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
         page.svg = drawing::draw(&truth, |at| said.get(&at).copied().unwrap_or(Grade::Sound));
         page.facts = facts(&told);
         page.lessons = views(&told.lessons, desk.units);
+        page.beside = beside(&desk, &hull).await?;
         page.places = told.turned.iter().map(|t| place_view(&desk, &file, t)).collect();
     }
     render(&page)
+}
+
+/// Most workings of one hull held beside each other, the newest first.
+const MOST_BESIDE: usize = 8;
+
+/// The same hull as it was worked by everybody who has uncovered her; none where nobody else has.
+async fn beside(desk: &Desk<'_>, hull: &Hull) -> std::result::Result<Vec<Beside>, AppError> {
+    let same = |h: &Hull| h.seed == hull.seed && h.uncovered_at.is_some();
+    let all: Vec<Hull> = store::list(desk.store).await?.into_iter().filter(same).take(MOST_BESIDE).collect();
+    if all.len() < 2 {
+        return Ok(Vec::new());
+    }
+    let mut rows = Vec::new();
+    for one in all {
+        let work = hulls::work(desk.store, &one).await?;
+        let told = heavy::compute(|| score(&truth(&one.seed)?, &work)).await?;
+        let told = told.map_err(|e| AppError::Broken(e.message))?;
+        let well = told.turned.iter().filter(|t| matches!(t.fate, Fate::Mended | Fate::Rests)).count();
+        rows.push(Beside {
+            boat: one.boat_id,
+            here: one.boat_id == hull.boat_id,
+            who: store::worked_by(desk.store, one.boat_id).await?,
+            name: one.name,
+            found: told.found,
+            missed: told.missed,
+            falsely: told.falsely,
+            minutes: spoken(told.minutes),
+            sound_taken: told.sound_taken.map_or("nothing taken out".to_owned(), view::percent),
+            draw: match told.draw_held() {
+                Some(true) => "it held",
+                Some(false) => "it did not hold",
+                None => "none drawn",
+            },
+            ends_well: format!("{well} of {}", told.turned.len()),
+        });
+    }
+    Ok(rows)
+}
+
+fn hint_view(desk: &Desk<'_>, hint: Hint) -> HintView {
+    HintView { at: hint.at.iter().map(ToString::to_string).collect(), reason: views(&[hint.reason], desk.units) }
 }
 
 fn spoken(minutes: f64) -> String {

@@ -111,6 +111,64 @@ async fn nothing_of_the_truth_is_told_before_she_is_uncovered() {
     assert!(late.status == 409 && late.text.contains("she is uncovered"), "{} {}", late.status, late.text);
 }
 
+/// Marks soft rot at a bay of the hull, on nothing but a look.
+async fn condemn(visitor: &Visitor, boat: &str, at: &str) {
+    let form = format!("{boat}/findings/new?at={}", at.replace(' ', "%20"));
+    let finding = [
+        ("kind", "rot"),
+        ("grade", "renew"),
+        ("certainty", "confirmed"),
+        ("cause", "fresh_water"),
+        ("method", "look"),
+        ("sign", ""),
+        ("shape", "40, 40"),
+        ("depth", "12"),
+        ("note", ""),
+    ];
+    let kept = visitor.send(&form, &form, &finding).await;
+    assert_eq!(kept.status, 303, "{}", kept.text);
+}
+
+#[tokio::test]
+async fn the_coach_tells_of_a_wrong_step_and_an_exam_does_not() {
+    let server = practise();
+    let visitor = Visitor::new(&server);
+    visitor.get("/hulls").await;
+    let with = async |with: &str| {
+        let fields = [("word", "plover"), ("size", "small"), ("level", "plain"), ("with", with)];
+        visitor.send("/hulls", "/hulls", &fields).await.location
+    };
+    let (coached, exam) = (with("coach").await, with("exam").await);
+    let first = visitor.get(&coached).await.text;
+    assert!(first.contains("What the coach says") && first.contains("Nothing so far"), "{first}");
+    let says = "called bad, and nothing was asked there";
+    for hull in [&coached, &exam] {
+        condemn(&visitor, hull.trim_end_matches("/hull"), "P2 F5").await;
+    }
+    let told = visitor.get(&coached).await.text;
+    assert!(told.contains(says) && told.contains(">P2 F5</a>"), "{told}");
+    let silent = visitor.get(&exam).await.text;
+    assert!(silent.contains("an exam") && !silent.contains("coach says") && !silent.contains(says), "{silent}");
+    // Asked as it should have been, the wrong step is put right.
+    ask(&visitor, coached.trim_end_matches("/hull"), "mallet", "P2 F5").await;
+    assert!(visitor.get(&coached).await.text.contains("only sounds dull"));
+    ask(&visitor, coached.trim_end_matches("/hull"), "spike", "P2 F5").await;
+    let right = visitor.get(&coached).await.text;
+    assert!(!right.contains("only sounds dull") && !right.contains(says), "{right}");
+    let list = visitor.get("/hulls").await.text;
+    assert!(list.contains("with the coach") && list.contains("as an exam"));
+
+    // The same hull worked twice is held beside itself, once both are uncovered and not before.
+    let uncover = async |hull: &str| visitor.send(hull, &format!("{hull}/uncover"), &[]).await.status;
+    assert_eq!(uncover(&coached).await, 303);
+    assert!(!visitor.get(&coached).await.text.contains("worked by others"));
+    assert_eq!(uncover(&exam).await, 303);
+    let both = visitor.get(&coached).await.text;
+    assert!(both.contains("worked by others") && both.contains("<b>this one</b>"), "{both}");
+    assert!(both.contains(&format!("href=\"{exam}\"")), "{both}");
+    assert!(!both.contains("coach says"), "it is over");
+}
+
 #[tokio::test]
 async fn drills_say_what_is_right_and_why_and_the_weakest_comes_next() {
     let server = practise();
