@@ -42,7 +42,10 @@ impl Recipes {
 pub fn steps_of(plan: &Plan) -> Option<Vec<Step>> {
     let kept = &plan.asked["steps"];
     if kept.is_array() {
-        return serde_json::from_value(kept.clone()).ok();
+        let steps = serde_json::from_value(kept.clone());
+        return steps
+            .inspect_err(|e| eprintln!("mend-keel: the coats of finish plan {} cannot be read: {e}", plan.id))
+            .ok();
     }
     plan.asked["recipe"].as_str().and_then(Recipe::from_code).map(Recipe::steps)
 }

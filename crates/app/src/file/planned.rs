@@ -401,8 +401,19 @@ pub fn drift(body: &Body, open: &HashSet<i64>, done: &HashSet<i64>) -> (usize, u
 /// The plan in force, where one is kept that can be read.
 pub async fn kept(store: &Store) -> Result<Option<(planned::Kept, Body)>, StoreError> {
     let Some(kept) = planned::kept(store).await? else { return Ok(None) };
-    let body = serde_json::from_value(kept.body.clone()).ok();
+    let body = readable(kept.body.clone());
     Ok(body.map(|body| (kept, body)))
+}
+
+/// A kept plan as it was kept. One that this version cannot read is told to whoever runs the program, and asks to be made again.
+pub fn readable(body: serde_json::Value) -> Option<Body> {
+    match serde_json::from_value(body) {
+        Ok(body) => Some(body),
+        Err(e) => {
+            eprintln!("mend-keel: the plan that was kept cannot be read and is left out, plan again: {e}");
+            None
+        }
+    }
 }
 
 /// The core's plan, as far as a few seconds go.

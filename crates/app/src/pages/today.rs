@@ -14,7 +14,7 @@ use mend_keel_store::today::{self, Found, Said};
 use rocket::get;
 
 use crate::file::finish::{CoatState, state as coat_state};
-use crate::file::planned::{Body, Piece};
+use crate::file::planned::{Body, Piece, readable};
 use crate::view;
 use crate::web::auth::{Crew, User};
 use crate::web::desk::{Desk, Page, render};
@@ -114,7 +114,7 @@ pub async fn show(desk: Desk<'_>, user: User) -> Result {
     }
     let today = now.to_zoned_datetime(TimeZone::system()).date();
     let day = store::of_day(desk.store, &today.to_string()).await?;
-    let body: Option<Body> = day.plan.and_then(|body| serde_json::from_value(body).ok());
+    let body: Option<Body> = day.plan.and_then(readable);
     let done: HashSet<i64> = day.done.into_iter().collect();
     let people = body.as_ref().map_or(Vec::new(), |body| people(body, today, &done));
     let clock = |(at, what): (String, String)| Some((at.parse::<DateTime>().ok()?.strftime("%H:%M").to_string(), what));
