@@ -133,6 +133,11 @@ impl Currency {
         }
     }
 
+    /// An estimate in whole units, which has no cents: `1235 EUR`. What is below nothing is a rounding, and nothing.
+    pub fn about(&self, amount: f64) -> String {
+        format!("{:.0} {}", amount.max(0.0) + 0.0, self.code)
+    }
+
     /// `1,234.50 EUR`.
     pub fn shown(&self, money: Money) -> String {
         format!("{} {}", self.bare(money), self.code)
@@ -407,6 +412,16 @@ mod tests {
             ]
             .into(),
             on_materials: 10,
+        }
+    }
+
+    #[test]
+    fn an_estimate_has_no_cents_and_is_never_less_than_nothing() {
+        let yen = Currency::new("jpy", 0).unwrap();
+        for (amount, says) in
+            [(1234.5, "1234 JPY"), (0.49, "0 JPY"), (-0.0, "0 JPY"), (-3.0, "0 JPY"), (1e9, "1000000000 JPY")]
+        {
+            assert_eq!(yen.about(amount), says);
         }
     }
 

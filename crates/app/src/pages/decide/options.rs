@@ -187,12 +187,6 @@ struct OptionView {
     reasons: Vec<ReasonView>,
 }
 
-/// In whole units: what is estimated has no cents.
-fn money(amount: f64, currency: &Currency) -> String {
-    // A sum of nothing is −0.
-    format!("{:.0} {}", amount.max(0.0), currency.code)
-}
-
 /// `measured`: the sizes it is cut by are.
 fn wood_words(wood: &Wood, measured: bool, units: Units) -> Vec<String> {
     let nobody = if measured { "" } else { ", by generated sizes: nobody measured them" };
@@ -263,13 +257,13 @@ fn option_view(file: &BoatFile, option: &RepairOption, subject: &Subject<'_>, sh
         years: view::in_years(option.years),
         wood: wood_words(&option.wood, measured, units),
         rack: new_wood.iter().map(|p| crate::file::timber::rack_says(p, shown.rack, units)).collect(),
-        cost: money(option.cost, shown.currency),
+        cost: shown.currency.about(option.cost),
         materials: option
             .materials
             .iter()
             .map(|m| {
                 let places = if m.amount < 0.1 { 4 } else { 2 };
-                (m.what.to_owned(), format!("{:.places$} {}", m.amount, m.unit), money(m.cost(), shown.currency))
+                (m.what.to_owned(), format!("{:.places$} {}", m.amount, m.unit), shown.currency.about(m.cost()))
             })
             .collect(),
         reasons: reasons::views(&sorted, units),

@@ -11,9 +11,11 @@ use mend_keel_core::survey::{Answer as Answered, FindingKind, Grade};
 use mend_keel_core::timber::board::{self, BoardState};
 use mend_keel_core::units::parse_length;
 use mend_keel_core::work::estimate::Operation;
+use mend_keel_core::work::quote::Currency;
 use mend_keel_store::boards;
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::{Geometry, NewPiece};
+use mend_keel_store::quotes;
 use rocket::{FromForm, get, post};
 use serde_json::json;
 
@@ -256,6 +258,7 @@ fn body(
     laid: &[Laid],
     options: &[RepairOption],
     (moved, proven): (bool, bool),
+    currency: &Currency,
     desk: &Desk<'_>,
 ) -> std::result::Result<String, AppError> {
     let units = desk.units;
@@ -302,7 +305,7 @@ fn body(
                 length,
                 kept: view::percent(option.kept),
                 hours: view::hours(option.hours.p50),
-                cost: format!("{:.0}", option.cost),
+                cost: currency.about(option.cost),
                 blocks: match (joint_count, region.joined) {
                     (0, _) | (_, Joined::Scarfs) => "none".to_owned(),
                     (n, Joined::Butts) => format!("{n} of {}", units.dims(&[block_length, block_thick])),
@@ -474,7 +477,8 @@ async fn lay(
         None => region.best()?,
     };
     let options = region.options(&laid, &YardRates::load(desk.store).await?)?;
-    body(&region, &laid, &options, (was_moved, proven), desk)
+    let currency = quotes::terms(desk.store).await?.0.currency;
+    body(&region, &laid, &options, (was_moved, proven), &currency, desk)
 }
 
 #[get("/boats/<id>/together?<asked..>")]

@@ -5,6 +5,8 @@ use mend_keel_core::forecast::{Pace, YEARS};
 use mend_keel_core::grid::member::Surface;
 use mend_keel_core::repair::decide::RepairOption;
 use mend_keel_core::survey::Grade;
+use mend_keel_core::work::quote::Currency;
+use mend_keel_store::quotes;
 use rocket::get;
 
 use crate::file::decide::{self, Subject};
@@ -133,9 +135,9 @@ fn best(survey: &SurveyFile, part: i64, known: &YardRates) -> std::result::Resul
     Ok(laid.ok().and_then(|answered| answered.options.into_iter().find(|o| !o.forbidden())))
 }
 
-fn waiting_row(when: String, option: Option<RepairOption>) -> WaitingRow {
+fn waiting_row(when: String, option: Option<RepairOption>, currency: &Currency) -> WaitingRow {
     let (way, hours, materials) = match option {
-        Some(o) => (o.kind.label(), [o.hours.p50, o.hours.p80].map(view::hours).join(" – "), format!("{:.0}", o.cost)),
+        Some(o) => (o.kind.label(), [o.hours.p50, o.hours.p80].map(view::hours).join(" – "), currency.about(o.cost)),
         None => ("nobody can say", "–".to_owned(), "–".to_owned()),
     };
     WaitingRow { when, way: way.to_owned(), hours, materials }
@@ -144,12 +146,13 @@ fn waiting_row(when: String, option: Option<RepairOption>) -> WaitingRow {
 async fn waiting(desk: &Desk<'_>, survey: &SurveyFile, part: i64) -> std::result::Result<Option<Waiting>, AppError> {
     let Some(name) = survey.file.part_name(part) else { return Err(AppError::NotFound("part")) };
     let known = YardRates::load(desk.store).await?;
+    let currency = &quotes::terms(desk.store).await?.0.currency;
     let rows = heavy::compute(|| -> std::result::Result<Vec<WaitingRow>, AppError> {
-        let mut rows = vec![waiting_row("now".to_owned(), best(survey, part, &known)?)];
+        let mut rows = vec![waiting_row("now".to_owned(), best(survey, part, &known)?, currency)];
         for year in LATER {
             let then = forecast::in_years(survey, Plan::Nothing, Pace::Most, year)
                 .map_err(|e| AppError::Refused(e.to_string()))?;
-            rows.push(waiting_row(format!("in {}", years(year)), best(&then, part, &known)?));
+            rows.push(waiting_row(format!("in {}", years(year)), best(&then, part, &known)?, currency));
         }
         Ok(rows)
     });

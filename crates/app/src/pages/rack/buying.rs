@@ -9,7 +9,7 @@ use mend_keel_core::units::LengthUnit;
 use mend_keel_exchange::sheet::rack::{read_prices, write_prices};
 use mend_keel_store::decisions::{self, Geometry, PieceState};
 use mend_keel_store::shed::{self, Price};
-use mend_keel_store::{accounts, boards, boats as boat_store};
+use mend_keel_store::{accounts, boards, boats as boat_store, quotes};
 use rocket::http::ContentType;
 use rocket::{get, post};
 
@@ -70,6 +70,7 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
     let rack = boards::list(desk.store).await?;
     let prices = shed::prices(desk.store).await?;
     let usual = accounts::practice(desk.store).await?.0.prices;
+    let currency = quotes::terms(desk.store).await?.0.currency;
     let boats: BTreeMap<i64, String> =
         boat_store::list(desk.store).await?.into_iter().map(|b| (b.id, b.name)).collect();
     let mut lines: Vec<(Option<String>, Line)> = Vec::new();
@@ -121,7 +122,7 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
             }),
             amount,
             merchant,
-            cost: format!("{cost:.0}"),
+            cost: currency.about(cost),
         };
         lines.push((piece.needed_by, line));
     }
@@ -145,10 +146,10 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
                 } else {
                     format!("{cubic:.3} m³")
                 };
-                (name, amount, format!("{cost:.0}"))
+                (name, amount, currency.about(cost))
             })
             .collect(),
-        boats: by_boat.into_iter().map(|(name, cost)| (name, format!("{cost:.0}"))).collect(),
+        boats: by_boat.into_iter().map(|(name, cost)| (name, currency.about(cost))).collect(),
         waste,
         merchants: merchants.into_iter().map(|(name, (n, simulated))| (name, n, simulated)).collect(),
         told,

@@ -15,7 +15,7 @@ use mend_keel_core::timber::board::{
 use mend_keel_core::timber::{measure, moisture, species};
 use mend_keel_core::units::{LengthUnit, parse_length};
 use mend_keel_store::boards::{self, Board, BoardCut, NewBoard};
-use mend_keel_store::{StoreError, accounts};
+use mend_keel_store::{StoreError, accounts, quotes};
 use rocket::{get, post};
 
 use crate::view::{self, Units, board as drawing, chart};
@@ -185,6 +185,7 @@ async fn show(desk: &Desk<'_>, b: &Board, typed: Typed, faults: Faults) -> std::
     let offcuts = boards::offcuts(desk.store, b.id).await?;
     let readings = boards::moistures(desk.store, b.id).await?;
     let d = &b.details;
+    let currency = quotes::terms(desk.store).await?.0.currency;
     let mut facts = Vec::new();
     let mut fact = |name, value: String| {
         if !value.is_empty() {
@@ -202,7 +203,7 @@ async fn show(desk: &Desk<'_>, b: &Board, typed: Typed, faults: Faults) -> std::
     let salvaged: Vec<&str> =
         [d.from_boat.as_str(), d.from_member.as_str(), year.as_str()].into_iter().filter(|s| !s.is_empty()).collect();
     fact("Salvaged from", salvaged.join(", "));
-    fact("Price", d.price.map_or(String::new(), |p| format!("{p:.2}")));
+    fact("Price", d.price.and_then(|p| currency.of(p).ok()).map_or(String::new(), |p| currency.shown(p)));
     fact("Papers", d.papers.clone());
     if let Ok(m) = measure(b.thickness, b.width, b.length, false) {
         fact("Volume", format!("{:.4} m³, {:.1} board feet", m.cubic_metres, m.board_feet));
