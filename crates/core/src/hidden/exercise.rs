@@ -10,6 +10,8 @@ use crate::reason::{Reason, Verdict};
 use crate::repair::butts::{WIDE, conflict};
 use crate::shape::fair;
 use crate::survey::reading::{FasteningGrade, section_loss};
+use crate::timber::board::{self, Board, Details, Drying, Grain, Need, Origin, PLANING_PER_FACE, Quality, end_trim};
+use crate::timber::species;
 
 choices! {
     /// What is drilled.
@@ -18,6 +20,7 @@ choices! {
         Butts = "butts", "Lay two butts";
         Fastening = "fastening", "Judge a fastening";
         Coat = "coat", "May this coat go on";
+        Board = "board", "Pick the board";
     }
 }
 
@@ -50,6 +53,7 @@ pub fn exercise(kind: Kind, word: &str, n: u32) -> Result<Exercise, InputError> 
         Kind::Butts => Ok(butts(&mut random)),
         Kind::Fastening => fastening(&mut random),
         Kind::Coat => Ok(coat(&mut random)),
+        Kind::Board => board(&mut random),
     }
 }
 
@@ -121,6 +125,75 @@ fn fastening(random: &mut Chance) -> Result<Exercise, InputError> {
             .source("handbook 03")
             .formula("loss = 1 − (d/d0)²")
             .value("section lost", loss * 100.0, "%"),
+        ticks: Vec::new(),
+    })
+}
+
+/// Boards to pick from.
+const BOARDS: u32 = 4;
+
+/// A piece, and boards of which one yields it: each of the others fails by one thing, and by little.
+fn board(random: &mut Chance) -> Result<Exercise, InputError> {
+    let round = |v: f64| (v / 5.0).round() * 5.0;
+    let thickness = [20.0, 25.0, 30.0][random.below(3) as usize];
+    let (length, width) = (round(900.0 + 1_500.0 * random.unit()), round(90.0 + 70.0 * random.unit()));
+    let larch = species::find("western_larch")?;
+    let need = Need {
+        species: larch.id.clone(),
+        length,
+        width,
+        thickness,
+        grain: None,
+        glued: true,
+        quality: Quality::Clear,
+        hang: 0.0,
+    };
+    let right = random.below(BOARDS) as usize;
+    // Which way each of the wrong ones fails, so that no way comes twice.
+    let first = random.below(4);
+    let mut failing = (0..4).map(|n| (first + n) % 4);
+    let boards: Vec<Board> = (0..BOARDS as usize)
+        .map(|n| {
+            let rough = thickness + 2.0 * PLANING_PER_FACE + f64::from(random.below(4));
+            let mut one = Board {
+                species: larch.id.clone(),
+                length: round(length + 2.0 * end_trim(rough) + 20.0 + 300.0 * random.unit()),
+                width: round(width + 5.0 + 40.0 * random.unit()),
+                thickness: rough,
+                grain: Grain::Quarter,
+                drying: Drying::Air,
+                moisture: Some(f64::from(11 + random.below(4))),
+                origin: Origin::New,
+            };
+            match (n != right).then(|| failing.next()).flatten() {
+                // Long enough as it lies, and not once its ends are off.
+                Some(0) => one.length = round(length + end_trim(one.thickness)),
+                Some(1) => one.width = width - 5.0,
+                Some(2) => one.thickness = thickness + PLANING_PER_FACE,
+                Some(_) => one.moisture = Some(f64::from(19 + random.below(6))),
+                None => {}
+            }
+            one
+        })
+        .collect();
+    let told = |b: &Board| board::fit(b, &Details::default(), &need, larch);
+    let wrong = boards.iter().enumerate().find(|(n, _)| *n != right).map(|(_, b)| told(b));
+    let why = wrong.and_then(|fit| fit.reasons.into_iter().find(|r| r.verdict == Verdict::Forbids));
+    let name = |n: usize| char::from(b'A' + n as u8);
+    let said = |(n, b): (usize, &Board)| {
+        let moisture = b.moisture.unwrap_or_default();
+        format!("{}: {:.0} × {:.0} × {:.0} mm rough, {moisture:.0} %", name(n), b.length, b.width, b.thickness)
+    };
+    let other = if right == 0 { 1 } else { 0 };
+    let why = why.ok_or_else(|| InputError::new("board", "every board would do"))?;
+    Ok(Exercise {
+        kind: Kind::Board,
+        asks: format!(
+            "A piece of {length:.0} × {width:.0} × {thickness:.0} mm is glued in. Which board yields it, planed and with its ends trimmed?"
+        ),
+        answers: boards.iter().enumerate().map(said).collect(),
+        right,
+        why: Reason { text: format!("{}: {}", name(other), why.text), ..why }.source("handbook 02"),
         ticks: Vec::new(),
     })
 }
@@ -202,6 +275,35 @@ mod tests {
             let worst = (0..one.ticks.len()).max_by(|a, b| missed(*a).total_cmp(&missed(*b))).unwrap();
             assert_eq!(worst, one.right, "exercise {n}");
         }
+    }
+
+    #[test]
+    fn one_board_of_four_yields_the_piece_by_hand_too() {
+        let mut ways = std::collections::BTreeSet::new();
+        for n in 0..200 {
+            let one = exercise(Kind::Board, "wren", n).unwrap();
+            let figures = |text: &str| -> Vec<f64> {
+                text.split(|c: char| !c.is_ascii_digit() && c != '.').filter_map(|t| t.parse().ok()).collect()
+            };
+            let wanted = figures(&one.asks);
+            let yields: Vec<bool> = one
+                .answers
+                .iter()
+                .map(|answer| {
+                    let b = figures(answer);
+                    // Both ends off by 25 mm or one and a half thicknesses, both faces by 2 mm; glue takes no more than 16 %.
+                    let long = b[0] - 2.0 * f64::max(25.0, 1.5 * b[2]) >= wanted[0];
+                    let fails = [!long, b[1] < wanted[1], b[2] - 4.0 < wanted[2], b[3] > 16.0];
+                    assert!(fails.iter().filter(|f| **f).count() <= 1, "{answer} for {}", one.asks);
+                    !fails.contains(&true)
+                })
+                .collect();
+            assert_eq!(yields.iter().filter(|y| **y).count(), 1, "{}: {:?}", one.asks, one.answers);
+            assert!(yields[one.right], "{}: {:?}", one.asks, one.answers);
+            assert!(one.why.verdict == Verdict::Forbids && !one.why.text.contains(" enough after"), "{:?}", one.why);
+            ways.insert(one.why.rule);
+        }
+        assert_eq!(ways.len(), 4, "each way to fail is asked: {ways:?}");
     }
 
     #[test]

@@ -296,16 +296,18 @@ pub fn fit(board: &Board, details: &Details, need: &Need, species: &Species) -> 
         reasons.push(Reason { verdict, ..reason });
         ok
     };
-    hold(
-        board.species == need.species,
-        true,
-        Reason::note("board.species", format!("{} is wanted here", species.name)),
-    );
+    // What speaks against a board says what is wrong with it, not what would be right.
+    let either = |ok: bool, right: &'static str, wrong: &'static str| if ok { right } else { wrong };
+    let same = board.species == need.species;
+    let wanted = if same { "is wanted here" } else { "is wanted here, and this is another timber" };
+    hold(same, true, Reason::note("board.species", format!("{} {wanted}", species.name)));
     let usable_length = board.length - 2.0 * end_trim(board.thickness);
+    let long = usable_length >= need.length;
+    let text = either(long, "long enough after both ends are trimmed", "too short once both ends are trimmed");
     hold(
-        usable_length >= need.length,
+        long,
         true,
-        Reason::note("board.length", "long enough after both ends are trimmed")
+        Reason::note("board.length", text)
             .formula("board length − 2 × trim ≥ piece length; trim = max(25, 1.5 × thickness)")
             .against("usable length", usable_length, "mm", need.length),
     );
@@ -314,20 +316,20 @@ pub fn fit(board: &Board, details: &Details, need: &Need, species: &Species) -> 
         let text = "it curves as the piece does: the grain runs round the curve and less width is needed";
         hold(true, false, Reason::note("board.sweep", text).against("width needed", width, "mm", need.width));
     }
-    hold(
-        board.width >= width,
-        true,
-        Reason::note("board.width", "wide enough").against("width", board.width, "mm", width),
-    );
+    let wide = board.width >= width;
+    let text = either(wide, "wide enough", "too narrow");
+    hold(wide, true, Reason::note("board.width", text).against("width", board.width, "mm", width));
     let planed = details.dressed.unwrap_or(board.thickness - 2.0 * PLANING_PER_FACE);
+    let thick = planed >= need.thickness;
+    let text = either(thick, "thick enough after planing both faces", "too thin once both faces are planed");
     hold(
-        planed >= need.thickness,
+        thick,
         true,
-        Reason::note("board.thickness", "thick enough after planing both faces")
+        Reason::note("board.thickness", text)
             .formula("board thickness − 2 × planing ≥ piece thickness; planing 2 mm a face")
             .against("planed thickness", planed, "mm", need.thickness),
     );
-    if !details.defects.is_empty() && usable_length >= need.length && board.width >= width {
+    if !details.defects.is_empty() && long && wide {
         let trim = end_trim(board.thickness);
         let whole = Layout::new(board.length, board.width, trim, KERF);
         let clear =
@@ -341,10 +343,11 @@ pub fn fit(board: &Board, details: &Details, need: &Need, species: &Species) -> 
             hold(
                 dry,
                 true,
-                Reason::note(
-                    "board.moisture",
-                    format!("moisture {moisture:.0} %: {}", MoistureClass::of(moisture).label()),
-                )
+                Reason::note("board.moisture", {
+                    let class = MoistureClass::of(moisture).label();
+                    let glue = either(dry, "", "; it is glued in, and must be dry enough for that");
+                    format!("moisture {moisture:.0} %: {class}{glue}")
+                })
                 .against("moisture", moisture, "%", GLUE_LIMIT),
             );
             if moisture <= 12.0 { 1.0 } else { 0.5 }
@@ -360,7 +363,8 @@ pub fn fit(board: &Board, details: &Details, need: &Need, species: &Species) -> 
         Grain::Unknown => {
             "how it was sawn is not known: look at its end, the grain should match what it is let into".into()
         }
-        known => format!("{}: the grain should match what it is let into", known.label()),
+        known if grain_matches => format!("{}: its grain matches what it is let into", known.label()),
+        known => format!("{}: its grain is not that of what it is let into, and moves otherwise", known.label()),
     };
     hold(grain_matches, false, Reason::note("board.grain", sawn));
     let origin = match board.origin {
