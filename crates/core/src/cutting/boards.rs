@@ -104,6 +104,9 @@ pub const BUDGET: u64 = 60_000_000;
 pub const LONG: f64 = 3_000.0;
 /// Times boards are emptied before the search ends by itself, and more for each board and piece.
 const SHAKES: (usize, usize) = (6_000, 500);
+/// Boards and pieces of a job that is begun several times, and how often.
+const SEVERAL: std::ops::Range<usize> = 40..140;
+const BEGINNINGS: u64 = 3;
 /// How much worse a plan may be and still be gone on from, shares of its cost, at first and at the end.
 const HEAT: (f64, f64) = (0.002, 0.000_05);
 /// Share of its cost that a full board counts less.
@@ -121,13 +124,44 @@ const EMPTIED: u32 = 5;
 /// A board that curves is kept for what curves: a straight piece comes from it only where no plan without that places as much.
 pub fn plan(job: &Job, budget: u64, go_on: GoOn<'_>) -> Result<Plan, InputError> {
     check(job)?;
-    let spared = solve(job, budget, &mut *go_on, true);
+    let spared = best_of(job, budget, &mut *go_on);
     let crooks = job.boards.iter().any(|b| b.sweep != 0.0);
     if spared.unplaced.is_empty() || !crooks {
         return Ok(spared);
     }
     let all = solve(job, budget, go_on, false);
     Ok(if all.unplaced.len() < spared.unplaced.len() { all } else { spared })
+}
+
+/// The best of several beginnings where a job is large enough to be led astray by one, and small enough for there to be time.
+fn best_of(job: &Job, budget: u64, go_on: GoOn<'_>) -> Plan {
+    if !SEVERAL.contains(&(job.boards.len() + job.pieces.len())) {
+        return solve(job, budget, go_on, true);
+    }
+    let share = |n: u64, share: f64| (n as f64 + share) / BEGINNINGS as f64;
+    let mut stopped = false;
+    let mut best = solve(job, budget, &mut |p| go_on(Progress { share: share(0, p.share), ..p }), true);
+    for n in 1..BEGINNINGS {
+        if best.cost <= best.bound + 1e-9 {
+            break;
+        }
+        let (placed, cost) = (job.pieces.len() - best.unplaced.len(), best.cost);
+        // Each cools by its own work: what time has gone was the first one's.
+        let told = &mut |p: Progress| {
+            let told = go_on(Progress { share: share(n, p.share), placed, cost });
+            stopped |= told.is_none();
+            told.map(|_| 0.0)
+        };
+        let again = solve(&Job { seed: job.seed.wrapping_add(n), ..job.clone() }, budget, told, true);
+        // At the same cost the first one stands, which weighed what else makes a plan good.
+        if (again.unplaced.len(), again.cost + 1e-9) < (best.unplaced.len(), best.cost) {
+            best = again;
+        }
+        if stopped {
+            break;
+        }
+    }
+    best
 }
 
 fn solve(job: &Job, budget: u64, go_on: GoOn<'_>, spare_crooks: bool) -> Plan {
@@ -728,6 +762,34 @@ mod tests {
                 found.unplaced.is_empty().then_some(cost)
             })
             .min_by(f64::total_cmp)
+    }
+
+    #[test]
+    fn whoever_stops_the_first_beginning_waits_for_no_other() {
+        let boards: Vec<Stock> =
+            (0..12).map(|n| board(2_000.0 + 40.0 * f64::from(n), 220.0, 30.0 + f64::from(n), Origin::New)).collect();
+        let pieces: Vec<Piece> = (0..40).map(|n| piece(300.0 + 17.0 * f64::from(n), 60.0 + f64::from(n))).collect();
+        let job = Job::new(boards, pieces);
+        assert!(SEVERAL.contains(&(job.boards.len() + job.pieces.len())));
+        let mut asked = 0;
+        let stopped = plan(&job, BUDGET, &mut |p| {
+            assert!((0.0..=1.0).contains(&p.share), "{}", p.share);
+            asked += 1;
+            (asked < 3).then_some(0.0)
+        });
+        assert!(stopped.is_ok() && asked <= 4, "asked {asked} times");
+        // Begun several times it is told how far it is without going back, and costs no more than begun once.
+        let mut last = 0.0;
+        let mut back = false;
+        let several = plan(&job, 40_000, &mut |p| {
+            back |= p.share < last - 1e-9;
+            last = p.share;
+            Some(0.0)
+        });
+        let once = super::solve(&job, 40_000, &mut |_| Some(0.0), true);
+        let several = several.unwrap();
+        assert!(!back && several.unplaced.len() <= once.unplaced.len());
+        assert!(several.unplaced.len() < once.unplaced.len() || several.cost <= once.cost + 1e-9);
     }
 
     proptest! {
