@@ -174,7 +174,7 @@ async fn drills_say_what_is_right_and_why_and_the_weakest_comes_next() {
     let server = practise();
     let visitor = Visitor::new(&server);
     visitor.get("/hulls").await;
-    for (n, kind) in ["line", "butts", "fastening", "coat", "board"].into_iter().enumerate() {
+    for (n, kind) in ["line", "butts", "fastening", "coat", "board", "choose", "out"].into_iter().enumerate() {
         let page = visitor.get("/hulls/drills").await.text;
         assert!(page.contains(&format!("name=\"kind\" value=\"{kind}\"")), "each kind once before any twice: {n}");
         let number = n.to_string();

@@ -3,8 +3,10 @@
 use crate::chance::{Chance, seed_of};
 use crate::choice::choices;
 use crate::error::InputError;
+use crate::fastening::through::{self, At};
 use crate::finish::{self, coats::DEW_MARGIN};
 use crate::geometry::Point;
+use crate::grid::member::MemberKind;
 use crate::grid::{Joint, Side};
 use crate::reason::{Reason, Verdict};
 use crate::repair::butts::{WIDE, conflict};
@@ -12,6 +14,7 @@ use crate::shape::fair;
 use crate::survey::reading::{FasteningGrade, section_loss};
 use crate::timber::board::{self, Board, Details, Drying, Grain, Need, Origin, PLANING_PER_FACE, Quality, end_trim};
 use crate::timber::species;
+use crate::work::holds::{self, Stands};
 
 choices! {
     /// What is drilled.
@@ -21,6 +24,8 @@ choices! {
         Fastening = "fastening", "Judge a fastening";
         Coat = "coat", "May this coat go on";
         Board = "board", "Pick the board";
+        Choose = "choose", "Choose the fastening";
+        Out = "out", "What may come out";
     }
 }
 
@@ -54,6 +59,8 @@ pub fn exercise(kind: Kind, word: &str, n: u32) -> Result<Exercise, InputError> 
         Kind::Fastening => fastening(&mut random),
         Kind::Coat => Ok(coat(&mut random)),
         Kind::Board => board(&mut random),
+        Kind::Choose => choose(&mut random),
+        Kind::Out => out(&mut random),
     }
 }
 
@@ -198,6 +205,91 @@ fn board(random: &mut Chance) -> Result<Exercise, InputError> {
     })
 }
 
+/// A place, and what is to hold it.
+fn choose(random: &mut Chance) -> Result<Exercise, InputError> {
+    let kinds = through::Kind::ALL;
+    let lap = random.below(4) == 0;
+    let at = At {
+        inside: random.below(2) == 0,
+        lap,
+        structural: !lap && random.below(4) == 0,
+        original: (random.below(2) == 0).then(|| kinds[random.below(kinds.len() as u32) as usize]),
+    };
+    let (kind, reasons) = through::choose(at);
+    let place = match (at.lap, at.structural) {
+        (true, _) => "A lap edge between two frames",
+        (_, true) => "A plank under a fitting that carries load",
+        _ => "A plank on a frame",
+    };
+    let behind = if at.inside { "its inner side is reached" } else { "the ceiling is in the way behind" };
+    let was = at
+        .original
+        .map_or("nobody knows what was there".to_owned(), |k| format!("a {} was there", k.label().to_lowercase()));
+    // What was weighed last is what decided.
+    let why = reasons.into_iter().next_back().ok_or_else(|| InputError::new("choose", "nothing speaks for it"))?;
+    Ok(Exercise {
+        kind: Kind::Choose,
+        asks: format!("{place}; {behind}; {was}. What goes in?"),
+        answers: kinds.iter().map(|k| k.label().to_owned()).collect(),
+        right: kinds.iter().position(|k| *k == kind).unwrap_or(0),
+        why,
+        ticks: Vec::new(),
+    })
+}
+
+/// Something that stands in the boat while something else is out or rotten: may it come out.
+fn out(random: &mut Chance) -> Result<Exercise, InputError> {
+    let part = |kind: MemberKind, number: u32| Stands {
+        name: format!("{} {number}", kind.label().to_lowercase()),
+        kind,
+        side: (kind != MemberKind::Beam).then_some(Side::Port),
+        number,
+        rotten: false,
+        out: false,
+    };
+    let (mut parts, next, asks) = match random.below(3) {
+        scene @ (0 | 1) => {
+            let kind = if scene == 0 { MemberKind::Frame } else { MemberKind::Beam };
+            let mut parts: Vec<Stands> = (5..=12).map(|n| part(kind, n)).collect();
+            let gone = 2 + random.below(4) as usize;
+            let apart = 1 + random.below(4) as usize;
+            let next = if gone + apart < parts.len() { gone + apart } else { gone - apart.min(gone) };
+            parts[gone].out = true;
+            let asks = format!("{} is out; its like stand. May {} come out now?", parts[gone].name, parts[next].name);
+            (parts, next, asks)
+        }
+        _ => {
+            let mut parts: Vec<Stands> = (7..=9).map(|n| part(MemberKind::Frame, n)).collect();
+            let sound = random.below(3) as usize;
+            let next = random.below(3) as usize;
+            parts.iter_mut().enumerate().for_each(|(n, p)| p.rotten = n != sound);
+            let asks = format!(
+                "The shelf lies on frames 7, 8 and 9, and all but {} are rotten through. May {} come out now?",
+                parts[sound].name, parts[next].name
+            );
+            parts.push(part(MemberKind::Shelf, 1));
+            (parts, next, asks)
+        }
+    };
+    parts.iter_mut().filter(|p| p.kind == MemberKind::Shelf).for_each(|p| p.name = "the shelf".into());
+    let told = holds::check(&holds::standing(&parts), next)?;
+    let right = match (told.allowed, told.shore_first.is_empty()) {
+        (true, _) => 0,
+        (false, true) => 1,
+        (false, false) => 2,
+    };
+    let first = told.reasons.iter().find(|r| r.verdict == Verdict::Forbids).or(told.reasons.first());
+    let mut asked = asks.chars();
+    Ok(Exercise {
+        kind: Kind::Out,
+        asks: asked.next().map_or(String::new(), |c| c.to_uppercase().chain(asked).collect()),
+        answers: vec!["Yes".into(), "No: too near what is out".into(), "Once what rests on it is shored".into()],
+        right,
+        why: first.cloned().ok_or_else(|| InputError::new("out", "nothing was weighed"))?,
+        ticks: Vec::new(),
+    })
+}
+
 fn coat(random: &mut Chance) -> Exercise {
     let temperature = (8.0 + 14.0 * random.unit()).round();
     let humidity = (50.0 + 45.0 * random.unit()).round();
@@ -304,6 +396,43 @@ mod tests {
             ways.insert(one.why.rule);
         }
         assert_eq!(ways.len(), 4, "each way to fail is asked: {ways:?}");
+    }
+
+    #[test]
+    fn what_may_come_out_and_what_goes_in_are_right_by_hand() {
+        for n in 0..200 {
+            let one = exercise(Kind::Out, "tern", n).unwrap();
+            let figures: Vec<i64> =
+                one.asks.split(|c: char| !c.is_ascii_digit()).filter_map(|t| t.parse().ok()).collect();
+            let by_hand = if one.asks.contains("shelf") {
+                // The last two figures: the sound frame, and the one asked for. The shelf rests on the sound one alone.
+                if figures[3] == figures[4] { 2 } else { 0 }
+            } else {
+                // No two neighbouring beams; of frames every third at most.
+                let least = if one.asks.starts_with("Beam") { 2 } else { 3 };
+                usize::from((figures[0] - figures[1]).abs() < least)
+            };
+            assert_eq!(one.right, by_hand, "{}", one.asks);
+            assert_eq!(one.right == 0, one.why.verdict != Verdict::Forbids, "{}: {:?}", one.asks, one.why);
+
+            let one = exercise(Kind::Choose, "tern", n).unwrap();
+            let right = one.answers[one.right].as_str();
+            // A screw goes in where nothing else can: nobody reaches behind, and what was there needs no more than that.
+            let blind = one.asks.contains("in the way") && !one.asks.contains("lap edge");
+            if one.asks.contains("nobody knows") {
+                assert_eq!(right == "Screw", blind, "{}: {right}", one.asks);
+            }
+            if blind {
+                assert!(matches!(right, "Screw" | "Trenail"), "{}: {right}", one.asks);
+            } else if let Some(was) =
+                one.answers.iter().find(|k| one.asks.contains(&format!("a {} was", k.to_lowercase())))
+            {
+                let needs_inside = matches!(was.as_str(), "Copper nail and rove" | "Clench nail" | "Bolt");
+                if !needs_inside || one.asks.contains("is reached") {
+                    assert_eq!(right, was, "renewal keeps the kind: {}", one.asks);
+                }
+            }
+        }
     }
 
     #[test]

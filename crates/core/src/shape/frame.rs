@@ -518,7 +518,9 @@ mod tests {
             radius in 350.0..3_000.0f64, half in 0.15..1.25f64, lean in -0.3..0.3f64, hard in 0.0..0.12f64,
             seed in 0u64..1_000,
         ) {
-            // An arc that is a little harder at one end than at the other, from a straight edge that leans.
+            // An arc that is a little harder at one end than at the other, from a straight edge that leans. Steeper than this nobody
+            // measures from one: a tick slides along the wood.
+            prop_assume!(half + lean.abs() < 1.3);
             let from = -half + lean;
             let at = |t: f64| {
                 let angle = from + 2.0 * half * t;
