@@ -20,7 +20,7 @@ pub fn edges(polygon: &[Point]) -> impl Iterator<Item = (Point, Point)> + '_ {
 
 /// Length all round a closed polygon, mm.
 pub fn perimeter(polygon: &[Point]) -> f64 {
-    edges(polygon).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum()
+    edges(polygon).map(|(a, b)| distance(a, b)).sum()
 }
 
 /// Convex hull, counter-clockwise, without points on its sides (Andrew's monotone chain).
@@ -136,7 +136,7 @@ pub fn size_of(shape: &[Point]) -> f64 {
         return area;
     }
     let open = shape.len().saturating_sub(1);
-    edges(shape).take(open).map(|(a, b)| (b[0] - a[0]).hypot(b[1] - a[1])).sum()
+    edges(shape).take(open).map(|(a, b)| distance(a, b)).sum()
 }
 
 #[cfg(test)]

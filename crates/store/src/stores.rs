@@ -291,11 +291,8 @@ impl Work {
             .execute(&mut *self.tx)
             .await?;
         let what = match kind {
-            MoveKind::In => "came in",
-            MoveKind::Used => "used",
-            MoveKind::Reserved => "reserved",
-            MoveKind::Released => "given back",
             MoveKind::Counted => "more or less as counted",
+            kind => kind.label(),
         };
         let body = json!({ "item": item.id, "name": item.name, "kind": kind.code(), "amount": amount, "lot": lot, "note": note });
         self.note(boat, None, "stores", &format!("{}: {amount} {} {what}", item.name, item.unit), &body).await?;

@@ -8,7 +8,7 @@ use mend_keel_core::hidden::coach::{self, Hint};
 use mend_keel_core::hidden::exercise::{self, Exercise, Kind};
 use mend_keel_core::hidden::look::{Says, Tool};
 use mend_keel_core::hidden::score::{Fate, Score, score};
-use mend_keel_core::hidden::{Level, Seed, Size, truth};
+use mend_keel_core::hidden::{Level, Seed, Size, Truth, truth};
 use mend_keel_core::practice::{School, Use};
 use mend_keel_core::survey::Grade;
 use mend_keel_store::boats::NewBoat;
@@ -283,7 +283,7 @@ pub async fn show(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
         page.svg = drawing::draw(&truth, |at| said.get(&at).copied().unwrap_or(Grade::Sound));
         page.facts = facts(&told);
         page.lessons = views(&told.lessons, desk.units);
-        page.beside = beside(&desk, &hull).await?;
+        page.beside = beside(&desk, &hull, &truth).await?;
         page.places = told.turned.iter().map(|t| place_view(&desk, &file, t)).collect();
     }
     render(&page)
@@ -293,7 +293,7 @@ pub async fn show(desk: Desk<'_>, _who: Crew, id: i64) -> Result {
 const MOST_BESIDE: usize = 8;
 
 /// The same hull as it was worked by everybody who has uncovered her; none where nobody else has.
-async fn beside(desk: &Desk<'_>, hull: &Hull) -> std::result::Result<Vec<Beside>, AppError> {
+async fn beside(desk: &Desk<'_>, hull: &Hull, truth: &Truth) -> std::result::Result<Vec<Beside>, AppError> {
     let same = |h: &Hull| h.seed == hull.seed && h.uncovered_at.is_some();
     let all: Vec<Hull> = store::list(desk.store).await?.into_iter().filter(same).take(MOST_BESIDE).collect();
     if all.len() < 2 {
@@ -302,7 +302,7 @@ async fn beside(desk: &Desk<'_>, hull: &Hull) -> std::result::Result<Vec<Beside>
     let mut rows = Vec::new();
     for one in all {
         let work = hulls::work(desk.store, &one).await?;
-        let told = heavy::compute(|| score(&truth(&one.seed)?, &work)).await?;
+        let told = heavy::compute(|| score(truth, &work)).await?;
         let told = told.map_err(|e| AppError::Broken(e.message))?;
         let well = told.turned.iter().filter(|t| matches!(t.fate, Fate::Mended | Fate::Rests)).count();
         rows.push(Beside {

@@ -65,7 +65,6 @@ struct CoatToday {
     id: i64,
     name: String,
     when: String,
-    /// `now`, `wait`, or `sand`: the one below must be sanded first; `drying`, `curing`.
     state: CoatState,
 }
 

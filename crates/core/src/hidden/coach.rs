@@ -6,9 +6,9 @@
 use std::collections::BTreeSet;
 
 use super::look::Tool;
-use super::score::{Decided, Work};
+use super::score::{self, Decided, Work, covers};
 use crate::grid::Address;
-use crate::reason::{Reason, Verdict};
+use crate::reason::Reason;
 use crate::survey::Grade;
 
 /// A wrong step.
@@ -22,10 +22,6 @@ pub struct Hint {
 /// Fewer fastenings drawn than this tell of no region (*yard rule*): five good ones still leave nearly half of them in doubt.
 pub const LEAST_DRAWN: usize = 8;
 
-fn hint(rule: &'static str, at: Vec<Address>, text: impl Into<String>) -> Hint {
-    Hint { at, reason: Reason::new(rule, Verdict::Against, text).source("handbook 03") }
-}
-
 /// Whether what a tool says of wood confirms rot: it goes in, or shows it.
 fn confirms(tool: Tool) -> bool {
     matches!(tool, Tool::Spike | Tool::Open)
@@ -33,23 +29,21 @@ fn confirms(tool: Tool) -> bool {
 
 /// What went wrong so far, each wrong step once with all its bays. Empty: nothing to say.
 pub fn hints(work: &Work) -> Vec<Hint> {
-    let looked = |at: Address, of: &dyn Fn(Tool) -> bool| work.looked.iter().any(|l| l.at == at && of(l.tool));
-    let said = work.said();
-    let condemned = || said.iter().filter(|(_, grade)| **grade >= Grade::Mend).map(|(at, _)| *at);
+    let asked = |at: Address| work.looked.iter().any(|l| l.at == at);
+    let confirmed = |at: Address| work.looked.iter().any(|l| l.at == at && confirms(l.tool));
+    let said = work.said().into_iter().filter(|(_, grade)| *grade >= Grade::Mend).map(|(at, _)| at);
+    let condemned: Vec<Address> = said.collect();
+    let (doubtful, unasked) = condemned.iter().filter(|at| !confirmed(**at)).partition(|at| asked(**at));
     let mut hints = Vec::new();
     let mut tell = |rule: &'static str, at: Vec<Address>, text: &str| {
         if !at.is_empty() {
-            hints.push(hint(rule, at, text));
+            hints.push(Hint { at, reason: score::tell(rule, text.to_owned()) });
         }
     };
+    tell("hull.confirm", unasked, "called bad, and nothing was asked there: look, sound it, then prick it");
     tell(
         "hull.confirm",
-        condemned().filter(|at| !looked(*at, &|_| true)).collect(),
-        "called bad, and nothing was asked there: look, sound it, then prick it",
-    );
-    tell(
-        "hull.confirm",
-        condemned().filter(|at| looked(*at, &|_| true) && !looked(*at, &confirms)).collect(),
+        doubtful,
         "called bad on what only sounds dull, reads wet or shows at the face: confirm with the spike, or open it up",
     );
     tell(
@@ -59,38 +53,36 @@ pub fn hints(work: &Work) -> Vec<Hint> {
     );
     let out: Vec<&Decided> = work.decided.iter().filter(|d| d.takes_out).collect();
     let first = |d: &Decided| Address { side: d.side, strake: d.strake, frame: d.bays.0 };
-    let covers = |d: &Decided, at: Address| {
-        d.side == at.side && d.strake == at.strake && (d.bays.0..=d.bays.1).contains(&at.frame)
-    };
-    let wet = |d: &&&Decided| !work.treated.iter().any(|t| t.at.side == d.side && t.at.strake == d.strake);
-    let places = |decided: Vec<&Decided>| -> Vec<Address> {
-        decided.into_iter().map(first).collect::<BTreeSet<_>>().into_iter().collect()
+    let wet = |d: &Decided| !work.treated.iter().any(|t| t.at.side == d.side && t.at.strake == d.strake);
+    let places = |wrong: &dyn Fn(&Decided) -> bool| -> Vec<Address> {
+        let firsts: BTreeSet<Address> = out.iter().filter(|d| wrong(d)).map(|d| first(d)).collect();
+        firsts.into_iter().collect()
     };
     tell(
         "hull.cause",
-        places(out.iter().filter(wet).copied().collect()),
+        places(&wet),
         "new wood goes in where no cause was treated: it rots again. Find what lets the water in first",
     );
-    let unseen = |d: &&&Decided| {
+    let unseen = |d: &Decided| {
         let bays = f64::from(d.bays.1 - d.bays.0 + 1);
         let seen: BTreeSet<u32> = work.looked.iter().filter(|l| covers(d, l.at)).map(|l| l.at.frame).collect();
         (seen.len() as f64) < bays / 2.0
     };
     tell(
         "hull.decide",
-        places(out.iter().filter(unseen).copied().collect()),
+        places(&unseen),
         "most of what comes out was never looked at: sound along it to where it is good before a length is chosen",
     );
-    let decided: Vec<Address> = condemned().filter(|at| !out.iter().any(|d| covers(d, *at))).collect();
     if !out.is_empty() {
-        tell("hull.decide", decided, "called bad, and nothing is decided that takes it out");
+        let left = condemned.into_iter().filter(|at| !out.iter().any(|d| covers(d, *at))).collect();
+        tell("hull.decide", left, "called bad, and nothing is decided that takes it out");
     }
     let drawn = work.drawn.len();
     if (1..LEAST_DRAWN).contains(&drawn) {
         let text = format!(
             "{drawn} drawn: too few to speak for a region. Draw {LEAST_DRAWN} at random, and then as the sample says"
         );
-        hints.push(hint("hull.draw", Vec::new(), text));
+        hints.push(Hint { at: Vec::new(), reason: score::tell("hull.draw", text) });
     }
     hints
 }

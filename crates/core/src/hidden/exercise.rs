@@ -247,7 +247,7 @@ fn out(random: &mut Chance) -> Result<Exercise, InputError> {
         rotten: false,
         out: false,
     };
-    let (mut parts, next, asks) = match random.below(3) {
+    let (parts, next, asks) = match random.below(3) {
         scene @ (0 | 1) => {
             let kind = if scene == 0 { MemberKind::Frame } else { MemberKind::Beam };
             let mut parts: Vec<Stands> = (5..=12).map(|n| part(kind, n)).collect();
@@ -255,7 +255,8 @@ fn out(random: &mut Chance) -> Result<Exercise, InputError> {
             let apart = 1 + random.below(4) as usize;
             let next = if gone + apart < parts.len() { gone + apart } else { gone - apart.min(gone) };
             parts[gone].out = true;
-            let asks = format!("{} is out; its like stand. May {} come out now?", parts[gone].name, parts[next].name);
+            let (label, number) = (kind.label(), parts[gone].number);
+            let asks = format!("{label} {number} is out; its like stand. May {} come out now?", parts[next].name);
             (parts, next, asks)
         }
         _ => {
@@ -267,11 +268,10 @@ fn out(random: &mut Chance) -> Result<Exercise, InputError> {
                 "The shelf lies on frames 7, 8 and 9, and all but {} are rotten through. May {} come out now?",
                 parts[sound].name, parts[next].name
             );
-            parts.push(part(MemberKind::Shelf, 1));
+            parts.push(Stands { name: "the shelf".into(), ..part(MemberKind::Shelf, 1) });
             (parts, next, asks)
         }
     };
-    parts.iter_mut().filter(|p| p.kind == MemberKind::Shelf).for_each(|p| p.name = "the shelf".into());
     let told = holds::check(&holds::standing(&parts), next)?;
     let right = match (told.allowed, told.shore_first.is_empty()) {
         (true, _) => 0,
@@ -279,10 +279,9 @@ fn out(random: &mut Chance) -> Result<Exercise, InputError> {
         (false, false) => 2,
     };
     let first = told.reasons.iter().find(|r| r.verdict == Verdict::Forbids).or(told.reasons.first());
-    let mut asked = asks.chars();
     Ok(Exercise {
         kind: Kind::Out,
-        asks: asked.next().map_or(String::new(), |c| c.to_uppercase().chain(asked).collect()),
+        asks,
         answers: vec!["Yes".into(), "No: too near what is out".into(), "Once what rests on it is shored".into()],
         right,
         why: first.cloned().ok_or_else(|| InputError::new("out", "nothing was weighed"))?,

@@ -143,7 +143,7 @@ fn place_of(grade: Grade) -> usize {
     }
 }
 
-fn tell(rule: &'static str, text: String) -> Reason {
+pub(super) fn tell(rule: &'static str, text: String) -> Reason {
     Reason::new(rule, Verdict::Against, text).source("handbook 03")
 }
 
@@ -218,7 +218,8 @@ fn sound_taken(truth: &Truth, work: &Work) -> Option<f64> {
     Some(sound as f64 / out.len() as f64)
 }
 
-fn covers(decided: &Decided, at: Address) -> bool {
+/// Whether what was decided is on a bay.
+pub(super) fn covers(decided: &Decided, at: Address) -> bool {
     decided.side == at.side && decided.strake == at.strake && (decided.bays.0..=decided.bays.1).contains(&at.frame)
 }
 

@@ -61,13 +61,14 @@ impl OptionKind {
     /// Years it lasts (*yard rule*, handbook 04): `beside_rot` where soft wood stays in the boat beside it.
     pub fn years(self, beside_rot: bool) -> f64 {
         match self {
-            whole if whole.is_whole() => NEW_YEARS,
             Self::Leave => 3.0,
             Self::Treat => 6.5,
             Self::Sister if beside_rot => 10.0,
             Self::Inject => 15.0,
             Self::FreeAndFlatten | Self::RefitScarf => 20.0,
-            _ => SPLICED_YEARS,
+            Self::Sister | Self::Graving | Self::ButtPiece | Self::ScarfPiece | Self::SpliceEnd => SPLICED_YEARS,
+            Self::PanelPatch | Self::NewScarf | Self::LayerPatch => SPLICED_YEARS,
+            Self::WholePlank | Self::Laminate | Self::Saw | Self::Steam | Self::Reskin | Self::Replace => NEW_YEARS,
         }
     }
 }

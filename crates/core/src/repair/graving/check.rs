@@ -2,12 +2,13 @@
 
 use crate::error::InputError;
 use crate::geometry::{
-    HalfPlane, Point, convex_contains, convex_hull, cross, distance_to_segment, extent, polyline_at, signed_area,
+    HalfPlane, Point, convex_contains, convex_hull, cross, distance, distance_to_segment, extent, polyline_at,
+    signed_area,
 };
 use crate::reason::{Reason, Verdict};
 
 use super::growth::grown_damage;
-use super::search::{Corner, corner_angle};
+use super::search::{Clean, corner_angle};
 use super::{END_SLOPE_LIMITS, FRAME_ROW, LIVE_CLEARANCE, Patch, Request, ToEdge, check, check_points, facts};
 
 /// A rule that an outline breaks.
@@ -240,25 +241,25 @@ impl Sides<'_> {
     fn shape(&self, add: &mut impl FnMut(Reason, Vec<usize>)) {
         let (n, rules) = (self.n(), &self.request.rules);
         let on_edge: Vec<bool> = (0..n).map(|i| self.on_edge(i)).collect();
-        let one_edge = on_edge.iter().filter(|e| **e).count() == 1;
+        let clean = Clean::new(rules, on_edge.iter().filter(|e| **e).count() == 1);
         let against = |text: &str| Reason::new("graving.shape", Verdict::Against, text);
         for i in 0..n {
             let (before, (at, after)) = (self.around[(i + n - 1) % n], self.side(i));
-            let long = (after[0] - at[0]).hypot(after[1] - at[1]);
+            let long = distance(at, after);
             if long < rules.least_side - SLACK {
                 let text = "a side too short to cut clean";
                 add(against(text).against("length", long, "mm", rules.least_side), vec![i, (i + 1) % n]);
             }
             let at_edge = on_edge[i] || on_edge[(i + n - 1) % n];
-            let corner = Corner { angle: corner_angle(before, at, after), at_edge };
-            if corner.is_sharp(rules) {
+            let angle = corner_angle(before, at, after);
+            if clean.is_sharp(before, at, after, at_edge) {
                 let text = "a corner too sharp to cut clean";
-                add(against(text).against("corner", corner.angle, "°", rules.least_corner), vec![i]);
+                add(against(text).against("corner", angle, "°", rules.least_corner), vec![i]);
             }
-            if corner.undercuts(one_edge, rules) {
+            if clean.undercuts(before, at, after, at_edge) {
                 let text =
                     "the piece is narrower at the plank's edge than within: old wood is left in a point before it";
-                add(against(text).against("corner", corner.angle, "°", 90.0), vec![i]);
+                add(against(text).against("corner", angle, "°", 90.0), vec![i]);
             }
         }
     }

@@ -455,7 +455,7 @@ impl<'r> Search<'r> {
 
 /// Whether an outline can be cut clean: no side and no corner smaller than the rules', and where one side is the plank's
 /// edge no wood of the plank lies between the piece and that edge.
-pub(super) fn is_shapely(outline: &[Point], on_edge: &[bool], rules: &GravingRules) -> bool {
+fn is_shapely(outline: &[Point], on_edge: &[bool], rules: &GravingRules) -> bool {
     let n = outline.len();
     let clean = Clean::new(rules, on_edge.iter().filter(|e| **e).count() == 1);
     (0..n).all(|i| {
@@ -464,24 +464,25 @@ pub(super) fn is_shapely(outline: &[Point], on_edge: &[bool], rules: &GravingRul
     })
 }
 
-/// What can be cut clean, as the search asks it: by cosines, which need no arc cosine for each of a million corners.
+/// What can be cut clean. By cosines, which need no arc cosine for each of the million corners of a search.
 #[derive(Debug, Clone, Copy)]
-struct Clean {
+pub(super) struct Clean {
     least_side: f64,
     /// Of the least corner: a sharper one has more.
     sharp: f64,
-    /// No corner on the plank's edge may be wider than square.
+    /// No corner on the plank's edge may be wider than square. A piece from edge to edge undercuts one of them whatever its ends, and is
+    /// not asked.
     square: bool,
 }
 
 impl Clean {
-    /// Cosine of the widest corner that is still square.
-    const SQUARE: f64 = -1.8e-8;
+    /// An angle closer than this is the same, degrees.
+    const SLACK: f64 = 1e-6;
 
-    fn new(rules: &GravingRules, one_edge: bool) -> Self {
+    pub(super) fn new(rules: &GravingRules, one_edge: bool) -> Self {
         Self {
             least_side: rules.least_side - EPSILON,
-            sharp: (rules.least_corner - 1e-6).to_radians().cos(),
+            sharp: (rules.least_corner - Self::SLACK).to_radians().cos(),
             square: !rules.undercut && one_edge,
         }
     }
@@ -490,39 +491,32 @@ impl Clean {
         distance(a, b) >= self.least_side
     }
 
-    fn is_corner(&self, before: Point, at: Point, after: Point, at_edge: bool) -> bool {
-        let (u, v) = ([before[0] - at[0], before[1] - at[1]], [after[0] - at[0], after[1] - at[1]]);
-        let (dot, sides) = (u[0] * v[0] + u[1] * v[1], distance(before, at) * distance(after, at));
-        if at_edge { !self.square || dot >= Self::SQUARE * sides } else { dot <= self.sharp * sides }
-    }
-}
-
-/// A corner as the eye sees it.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct Corner {
-    /// Between its two sides, degrees.
-    pub(super) angle: f64,
-    /// It lies on the plank's edge.
-    pub(super) at_edge: bool,
-}
-
-impl Corner {
     /// Corners on the edge itself are sharp by their slope and are not asked.
-    pub(super) fn is_sharp(self, rules: &GravingRules) -> bool {
-        !self.at_edge && self.angle < rules.least_corner - 1e-6
+    pub(super) fn is_sharp(&self, before: Point, at: Point, after: Point, at_edge: bool) -> bool {
+        let (dot, sides) = between(before, at, after);
+        !at_edge && dot > self.sharp * sides
     }
 
-    /// A piece from edge to edge undercuts one of them whatever its ends, and is not asked.
-    pub(super) fn undercuts(self, one_edge: bool, rules: &GravingRules) -> bool {
-        !rules.undercut && self.at_edge && one_edge && self.angle > 90.0 + 1e-6
+    pub(super) fn undercuts(&self, before: Point, at: Point, after: Point, at_edge: bool) -> bool {
+        let (dot, sides) = between(before, at, after);
+        self.square && at_edge && dot < -Self::SLACK.to_radians() * sides
     }
+
+    fn is_corner(&self, before: Point, at: Point, after: Point, at_edge: bool) -> bool {
+        !self.is_sharp(before, at, after, at_edge) && !self.undercuts(before, at, after, at_edge)
+    }
+}
+
+/// Of the sides that meet at a corner: their dot product, and the product of their lengths.
+fn between(before: Point, at: Point, after: Point) -> (f64, f64) {
+    let (u, v) = ([before[0] - at[0], before[1] - at[1]], [after[0] - at[0], after[1] - at[1]]);
+    (u[0] * v[0] + u[1] * v[1], distance(before, at) * distance(after, at))
 }
 
 /// The angle between the sides that meet at a corner, degrees.
 pub(super) fn corner_angle(before: Point, at: Point, after: Point) -> f64 {
-    let (u, v) = ([before[0] - at[0], before[1] - at[1]], [after[0] - at[0], after[1] - at[1]]);
-    let cos = (u[0] * v[0] + u[1] * v[1]) / (distance(before, at) * distance(after, at));
-    cos.clamp(-1.0, 1.0).acos().to_degrees()
+    let (dot, sides) = between(before, at, after);
+    (dot / sides).clamp(-1.0, 1.0).acos().to_degrees()
 }
 
 fn slope_grid() -> Vec<f64> {
@@ -773,25 +767,29 @@ impl<'s> View<'s> {
         let mut consider = |corners: &[Point], slopes: &[f64]| {
             let area = self.area_to_middle(corners);
             let rises = corners.windows(2).all(|pair| pair[1][1] > pair[0][1] + EPSILON);
-            if area <= most && rises && self.may_be_shapely(corners) && clear_of(keeps, corners) {
+            let long = self.clean.is_none_or(|clean| corners.windows(2).all(|pair| clean.is_long(pair[0], pair[1])));
+            if area <= most && rises && long && clear_of(keeps, corners) {
                 ends.push(End { corners: corners.to_vec(), slopes: slopes.to_vec(), area });
             }
         };
-        for line in lines {
+        // The long sides of an end are looked at when it is closed. Its corner with either is the same wherever another line crosses it.
+        let foot = |line: &&EndLine| self.foot_is_clean(**line);
+        let head = |line: &&EndLine| self.head_is_clean(**line);
+        for line in lines.iter().filter(foot).filter(head) {
             consider(&[self.lower.meets(*line), self.upper.meets(*line)], &[line.slope]);
         }
-        let (mut up, mut down): (Vec<EndLine>, Vec<EndLine>) = lines.iter().partition(|line| line.slope > 0.0);
-        // A line's corner with its own side is the same wherever the other line crosses it.
-        down.retain(|line| self.foot_is_clean(self.lower.meets(*line), self.upper.meets(*line)));
-        up.retain(|line| self.head_is_clean(self.upper.meets(*line), self.lower.meets(*line)));
+        let up: Vec<EndLine> = lines.iter().filter(|line| line.slope > 0.0).filter(head).copied().collect();
+        let down: Vec<EndLine> = lines.iter().filter(|line| line.slope <= 0.0).filter(foot).copied().collect();
         for below in &down {
             for above in &up {
                 let (below, above) = self.with_long_sides(*below, *above);
                 let foot = self.lower.meets(below);
                 let y = (below.start - above.start) / (above.slope - below.slope);
                 let head = self.upper.meets(above);
-                if y > foot[1] + EPSILON && y < head[1] - EPSILON {
-                    consider(&[foot, [below.x(y), y], head], &[below.slope, above.slope]);
+                let point = [below.x(y), y];
+                let clean = |clean: Clean| clean.is_corner(foot, point, head, false);
+                if y > foot[1] + EPSILON && y < head[1] - EPSILON && self.clean.is_none_or(clean) {
+                    consider(&[foot, point, head], &[below.slope, above.slope]);
                 }
             }
         }
@@ -819,25 +817,18 @@ impl<'s> View<'s> {
         }
     }
 
-    /// Whether an end can belong to an outline as it is asked for; the long sides are looked at when it is closed.
-    fn may_be_shapely(&self, corners: &[Point]) -> bool {
-        let Some(clean) = self.clean else { return true };
-        corners.windows(2).all(|pair| clean.is_long(pair[0], pair[1]))
-            && self.foot_is_clean(corners[0], corners[1])
-            && self.head_is_clean(corners[corners.len() - 1], corners[corners.len() - 2])
-            && corners.windows(3).all(|three| clean.is_corner(three[0], three[1], three[2], false))
-    }
-
-    /// Whether the corner on the lower side can be cut clean; the long side runs on to the right.
-    fn foot_is_clean(&self, foot: Point, next: Point) -> bool {
+    /// Whether an end line's corner on the lower side can be cut clean; the long side runs on to the right.
+    fn foot_is_clean(&self, line: EndLine) -> bool {
+        let (foot, head) = (self.lower.meets(line), self.upper.meets(line));
         let along = [foot[0] + 1.0, foot[1] + self.lower.rise];
-        self.clean.is_none_or(|clean| clean.is_corner(along, foot, next, self.lower.edge))
+        self.clean.is_none_or(|clean| clean.is_corner(along, foot, head, self.lower.edge))
     }
 
-    /// The same of the corner on the upper side.
-    fn head_is_clean(&self, head: Point, before: Point) -> bool {
+    /// The same of its corner on the upper side.
+    fn head_is_clean(&self, line: EndLine) -> bool {
+        let (foot, head) = (self.lower.meets(line), self.upper.meets(line));
         let along = [head[0] + 1.0, head[1] + self.upper.rise];
-        self.clean.is_none_or(|clean| clean.is_corner(before, head, along, self.upper.edge))
+        self.clean.is_none_or(|clean| clean.is_corner(foot, head, along, self.upper.edge))
     }
 
     /// Signed area between an end and the upright through the middle of the damage; the areas of the two ends
