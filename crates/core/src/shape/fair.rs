@@ -120,7 +120,7 @@ pub fn fit(points: &[Point], tolerance: f64, at: Option<&[f64]>) -> Result<Fair,
 
 /// The fair line of what is bent far, such as a frame from heel to head: faired as its distance from the circle that lies nearest to
 /// the ticks, along that circle, so that its steep ends are as true as its middle. `count` points of the line, evenly along it, with rising
-/// x. What is nearly straight, or bent farther than half a circle, is faired as [`fit`] does. Errors as [`fit`].
+/// x. What is nearly straight is faired as [`fit`] does. Errors as [`fit`]; `points` too where the wood turns back under the straight edge.
 pub fn fit_round(points: &[Point], tolerance: f64, count: usize) -> Result<Fair, InputError> {
     let plain = || {
         let (first, last) = points.first().zip(points.last()).map_or((0.0, 0.0), |(a, b)| (a[0], b[0]));
@@ -137,9 +137,18 @@ pub fn fit_round(points: &[Point], tolerance: f64, count: usize) -> Result<Fair,
     let step = (last - first) / (count.max(2) - 1) as f64;
     let along: Vec<f64> = (0..count.max(2)).map(|i| first + step * i as f64).collect();
     let fair = fit(&flat, tolerance, Some(&along))?;
-    let curve: Vec<Point> = fair.curve.iter().map(|p| circle.rolled(*p)).collect();
-    if curve.windows(2).any(|w| w[1][0] <= w[0][0]) {
-        return plain();
+    let mut curve: Vec<Point> = fair.curve.iter().map(|p| circle.rolled(*p)).collect();
+    // Where an end stands square to the straight edge, scatter alone can carry the line back past it by a hair: it is held upright there.
+    // Fairing it over the straight edge instead would take such an end for a gross error.
+    for i in 1..curve.len() {
+        let least = curve[i - 1][0] + UPRIGHT;
+        if least - curve[i][0] > tolerance.max(UPRIGHT) {
+            return Err(InputError::new(
+                "points",
+                "the wood turns back under the straight edge: lay it from end to end of the curve and take the ticks again",
+            ));
+        }
+        curve[i][0] = curve[i][0].max(least);
     }
     // Outside of the circle is up where it bends down at its ends.
     Ok(Fair { curve, residuals: fair.residuals.iter().map(|r| r * circle.up).collect(), ..fair })
@@ -152,6 +161,9 @@ struct Circle {
     /// 1 where it lies above its centre, −1 below.
     up: f64,
 }
+
+/// Least rise in x from point to point of a line that stands upright, mm.
+const UPRIGHT: f64 = 1e-3;
 
 /// A circle of more than so many chords is straight (*yard rule*).
 const STRAIGHT_CHORDS: f64 = 8.0;
