@@ -210,9 +210,22 @@ pub fn per_butt_side(plank_width: f64) -> u32 {
 /// Fastenings of a lap between the frames stand this far apart, mm (*yard rule*).
 pub const LAP_SPACING: f64 = 75.0;
 
+/// Breadth of a lap, in thicknesses of the plank, and at least, mm (*yard rule*): where nobody measured it.
+pub const LAP_BREADTH: (f64, f64) = (2.0, 15.0);
+
+/// How far planks of a thickness lap each other by custom, mm.
+pub fn lap_breadth(thickness: f64) -> f64 {
+    (LAP_BREADTH.0 * thickness).max(LAP_BREADTH.1)
+}
+
+/// Fastenings of a lap that stand in a length of it, mm.
+pub fn in_lap(length: f64) -> u32 {
+    (length / LAP_SPACING).floor().clamp(0.0, 1e5) as u32
+}
+
 /// Fastenings of one lap in the clear of a bay: plank to plank, with nothing behind. At least one.
 pub fn per_lap_bay(frame_space: f64, frame_sided: f64) -> u32 {
-    ((frame_space - frame_sided) / LAP_SPACING).floor().clamp(1.0, 100.0) as u32
+    in_lap(frame_space - frame_sided).clamp(1, 100)
 }
 
 /// Fastenings of both laps of a length of plank between its frames.

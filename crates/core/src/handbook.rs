@@ -83,6 +83,8 @@ pub const VALUES: &[Value] = &[
     value("fair.times", "", |_| fair::SUSPECT_TIMES),
     value("fair.tolerance", "mm", |_| fair::TOLERANCE),
     value("fasten.behind", "mm", |_| fastening::LEAVE_BEHIND_POINT),
+    value("fasten.lap_breadth", "", |_| fastening::LAP_BREADTH.0),
+    value("fasten.lap_least", "mm", |_| fastening::LAP_BREADTH.1),
     value("fasten.lap_spacing", "mm", |_| fastening::LAP_SPACING),
     value("fasten.thickest_nailed", "mm", |_| fastening::through::THICKEST_NAILED),
     value("fasten.thickest_screwed", "mm", |_| fastening::THICKEST_SCREWED),

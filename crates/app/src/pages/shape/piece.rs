@@ -183,12 +183,9 @@ impl<'f> Laid<'f> {
         let (Some(plank), Geometry::Patch { .. }) = (self.plank, &self.piece.geometry) else { return Ok(None) };
         let Ok(case) = decide::case(file, plank, file.boat.school) else { return Ok(None) };
         let (x0, x1) = extent(&self.outline, 0).unwrap_or_default();
-        let damage: Vec<_> = case
-            .damage
-            .iter()
-            .filter(|d| extent(&d.points, 0).is_some_and(|(a, b)| (a + b) / 2.0 >= x0 && (a + b) / 2.0 <= x1))
-            .cloned()
-            .collect();
+        let within =
+            |d: &graving::Damage| extent(&d.points, 0).is_some_and(|(a, b)| (a + b) / 2.0 >= x0 && (a + b) / 2.0 <= x1);
+        let damage: Vec<_> = case.let_in().into_iter().filter(within).collect();
         if damage.is_empty() {
             return Ok(None);
         }

@@ -55,6 +55,39 @@ pub struct Case<'b> {
     pub practice: Practice,
 }
 
+impl Case<'_> {
+    /// Under the school that keeps the old wood a crack right through thin sound planking is let in at half depth.
+    fn half_depth(&self) -> bool {
+        let through = |d: &Damage| d.kind == graving::DamageKind::Crack && d.depth > self.thickness / 2.0 - 1.0;
+        self.school == School::Conserve
+            && self.thickness <= THIN_PLANKING
+            && self.thickness / 2.0 >= graving::LEFT_BEHIND.1
+            && !self.damage.is_empty()
+            && self.damage.iter().all(|d| d.kind == graving::DamageKind::Crack)
+            && self.damage.iter().any(through)
+    }
+
+    /// The damage as a graving piece has to take it in: as it was drawn, or half the plank deep where a crack is let in at half depth.
+    pub fn let_in(&self) -> Vec<Damage> {
+        let mut damage = self.damage.clone();
+        if self.half_depth() {
+            damage.iter_mut().for_each(|d| d.depth = d.depth.min(self.thickness / 2.0 - 1.0));
+        }
+        damage
+    }
+
+    /// Length, mm, over which a piece lies where this plank laps the one below it and the one above; nothing on a hull without laps.
+    fn lapped(&self, plank: &Plank, outline: &[Point]) -> [f64; 2] {
+        let (Some((x0, x1)), Some((y0, y1))) = (extent(outline, 0), extent(outline, 1)) else { return [0.0; 2] };
+        if self.between != Between::Lap {
+            return [0.0; 2];
+        }
+        let lap = fastening::lap_breadth(self.thickness);
+        let width = plank.width_at((x0 + x1) / 2.0);
+        [y0 < lap, y1 > width - lap].map(|reaches| if reaches { x1 - x0 } else { 0.0 })
+    }
+}
+
 /// A stretch of new plank. Lengths mm from the plank's fore joint.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Stretch {
@@ -317,28 +350,13 @@ impl<'c> Context<'c> {
         limits::glues(self.case.moisture, "do not patch over wet wood: dry it first", "dry enough to patch")
     }
 
-    /// Under the school that keeps the old wood a crack right through thin sound planking is let in at half depth.
-    fn half_depth(&self) -> bool {
-        let through = |d: &Damage| d.kind == graving::DamageKind::Crack && d.depth > self.case.thickness / 2.0 - 1.0;
-        self.case.school == School::Conserve
-            && self.case.thickness <= THIN_PLANKING
-            && self.case.thickness / 2.0 >= graving::LEFT_BEHIND.1
-            && !self.case.damage.is_empty()
-            && self.case.damage.iter().all(|d| d.kind == graving::DamageKind::Crack)
-            && self.case.damage.iter().any(through)
-    }
-
     /// Damage in groups that lie close enough along the plank to share a patch.
     fn groups(&self) -> Vec<Vec<Damage>> {
-        let mut sorted: Vec<(f64, f64, Damage)> = self
-            .case
-            .damage
-            .iter()
-            .map(|d| {
-                let (x0, x1) = extent(&d.points, 0).unwrap_or_default();
-                (x0, x1, d.clone())
-            })
-            .collect();
+        let sorted = self.case.let_in().into_iter().map(|d| {
+            let (x0, x1) = extent(&d.points, 0).unwrap_or_default();
+            (x0, x1, d)
+        });
+        let mut sorted: Vec<(f64, f64, Damage)> = sorted.collect();
         sorted.sort_by(|a, b| a.0.total_cmp(&b.0));
         let mut groups: Vec<(f64, Vec<Damage>)> = Vec::new();
         for (x0, x1, damage) in sorted {
@@ -355,11 +373,8 @@ impl<'c> Context<'c> {
 
     fn graving(&self) -> Result<Draft, InputError> {
         let mut patches = Vec::new();
-        let half = self.half_depth();
-        for mut damage in self.groups() {
-            if half {
-                damage.iter_mut().for_each(|d| d.depth = d.depth.min(self.case.thickness / 2.0 - 1.0));
-            }
+        let half = self.case.half_depth();
+        for damage in self.groups() {
             let mut patch = graving::plan(&graving::Request {
                 plank: self.plank.clone(),
                 damage,
@@ -367,9 +382,10 @@ impl<'c> Context<'c> {
                 frames: self.frames.clone(),
                 rules: self.case.practice.graving,
             })?;
-            // A frame behind it backs a crack let in at half depth.
+            // A frame behind it backs a crack let in at half depth, and so does the plank it laps.
             let framed = |x: (f64, f64)| self.frames.iter().any(|f| (x.0..=x.1).contains(f));
-            if half && !extent(&patch.outline, 0).is_some_and(framed) {
+            let lapped = self.case.lapped(&self.plank, &patch.outline).iter().any(|l| *l > 0.0);
+            if half && !lapped && !extent(&patch.outline, 0).is_some_and(framed) {
                 patch.backing = graving::backing(&self.plank, &patch.outline);
             }
             patches.push(patch);
@@ -397,6 +413,21 @@ impl<'c> Context<'c> {
                 .against("thickness", self.case.thickness, "mm", THIN_PLANKING),
             );
         }
+        let laps: Vec<f64> = patches.iter().flat_map(|p| self.case.lapped(&self.plank, &p.outline)).collect();
+        let lapped: f64 = laps.iter().sum();
+        if lapped > 0.0 {
+            reasons.push(
+                Reason::new(
+                    "graving.in_lap",
+                    Verdict::Against,
+                    "it lies where the planks lap, as broad as is usual: the lap is opened over its length, both faces cleaned and bedded \
+                     again, and its fastenings renewed through both planks",
+                )
+                .formula("2 × thickness, at least 15 mm")
+                .value("lap", fastening::lap_breadth(self.case.thickness), "mm")
+                .value("opened", lapped, "mm"),
+            );
+        }
         reasons.extend(self.graving_rules(&patches, share));
         let worst_section = patches
             .iter()
@@ -410,8 +441,9 @@ impl<'c> Context<'c> {
         let extent = Extent {
             length: patches.iter().map(|p| p.blank.length).sum(),
             cut: patches.iter().map(Patch::perimeter).sum(),
-            seam: 0.0,
+            seam: lapped,
             fastenings: self.renewed_fastenings(&patches)
+                + laps.iter().map(|l| fastening::in_lap(*l)).sum::<u32>()
                 + patches.iter().filter_map(|p| p.backing.as_ref()).map(|b| b.fastenings).sum::<u32>(),
             backing: patches.iter().filter_map(|p| p.backing.as_ref()).map(graving::Backing::length).sum(),
             area,
@@ -884,6 +916,68 @@ mod tests {
         let whole = all.iter().find(|o| o.kind == OptionKind::WholePlank).unwrap();
         assert!(whole.reasons.iter().any(|r| r.school == Some(School::Conserve) && r.verdict == Verdict::Against));
         assert!(whole.kept < 1e-9 && all[0].kept > 0.95);
+    }
+
+    /// A crack along the rivets of a lap, right through 10 mm planking.
+    fn split_in_the_lap(shell: &Shell) -> Case<'_> {
+        let damage = Damage { kind: DamageKind::Crack, points: vec![[2_000.0, 14.0], [2_400.0, 17.0]], depth: 10.0 };
+        Case { thickness: 10.0, between: Between::Lap, damage: vec![damage], ..case(shell, School::Conserve) }
+    }
+
+    fn graving_of(case: &Case<'_>) -> RepairOption {
+        options(case, |op| op.rate().0).unwrap().into_iter().find(|o| o.kind == OptionKind::Graving).unwrap()
+    }
+
+    fn amounts(option: &RepairOption, operation: Operation) -> Vec<f64> {
+        option.tasks.iter().filter(|t| t.operation == operation).map(|t| t.amount).collect()
+    }
+
+    #[test]
+    fn a_patch_in_a_lap_opens_it_and_renews_its_fastenings() {
+        let shell = shell();
+        let split = split_in_the_lap(&shell);
+        let lapped = graving_of(&split);
+        let Wood::Patches(patches) = &lapped.wood else { panic!("a graving piece is a patch") };
+        let (x0, x1) = extent(&patches[0].outline, 0).unwrap();
+        assert!(lapped.reasons.iter().any(|r| r.rule == "graving.in_lap" && r.verdict == Verdict::Against));
+        let metres = (x1 - x0) / 1000.0;
+        // Opened in half the time it is bedded in.
+        assert_eq!(amounts(&lapped, Operation::Lap), [metres * 0.5, metres]);
+        assert!(amounts(&lapped, Operation::Fasten)[0] >= (metres * 1000.0 / 75.0).floor());
+        // The plank it laps backs it.
+        assert_eq!(patches[0].backing, None);
+        // The same crack on a hull with seams, or in the middle of the plank, touches no lap.
+        let seamed = graving_of(&Case { between: Between::Seam, ..split_in_the_lap(&shell) });
+        let mut middle = split_in_the_lap(&shell);
+        middle.damage[0].points = vec![[2_000.0, 60.0], [2_400.0, 62.0]];
+        for other in [seamed, graving_of(&middle)] {
+            assert!(amounts(&other, Operation::Lap).is_empty() && amounts(&other, Operation::Fasten).is_empty());
+            assert!(other.reasons.iter().all(|r| r.rule != "graving.in_lap"));
+        }
+    }
+
+    #[test]
+    fn an_outline_moved_by_hand_stays_as_deep_as_it_was_laid_out() {
+        let shell = shell();
+        for thickness in [10.0, 12.0, 20.0] {
+            let mut split = split_in_the_lap(&shell);
+            split.thickness = thickness;
+            split.damage[0].depth = thickness;
+            let Wood::Patches(patches) = graving_of(&split).wood else { panic!("a graving piece is a patch") };
+            let request = graving::Request {
+                plank: Plank::of(&split.place, &shell, thickness),
+                damage: split.let_in(),
+                holes: vec![],
+                frames: vec![],
+                rules: split.practice.graving,
+            };
+            let held = graving::check::outline(&request, &patches[0].outline).unwrap();
+            assert_eq!((held.patch.depth, held.patch.through), (patches[0].depth, false), "{thickness} mm");
+            assert_eq!(held.patch.depth, thickness / 2.0);
+            // The other schools go right through, by hand too.
+            split.school = School::Renew;
+            assert_eq!(split.let_in(), split.damage);
+        }
     }
 
     #[test]
