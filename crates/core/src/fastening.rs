@@ -1,5 +1,6 @@
 //! Fastenings: size, hold, the drills, and how many.
 
+pub mod member;
 pub mod pattern;
 pub mod record;
 pub mod region;

@@ -222,14 +222,17 @@ pub async fn wanting(store: &Store) -> Result<Vec<Piece>> {
 
 impl Work {
     /// A piece takes the size of its blank from the shape that was taken, mm.
-    pub async fn size_piece(&mut self, piece: &Piece, length: f64, width: f64, shape: &str) -> Result<()> {
-        sqlx::query("UPDATE piece SET length = ?, width = ? WHERE id = ?")
+    pub async fn size_piece(&mut self, piece: &Piece, blank: [f64; 3], shape: &str) -> Result<()> {
+        let [length, width, thickness] = blank;
+        sqlx::query("UPDATE piece SET length = ?, width = ?, thickness = ? WHERE id = ?")
             .bind(length)
             .bind(width)
+            .bind(thickness)
             .bind(piece.id)
             .execute(&mut *self.tx)
             .await?;
-        let body = json!({ "piece": piece.id, "length": length, "width": width, "shape": shape });
+        let body =
+            json!({ "piece": piece.id, "length": length, "width": width, "thickness": thickness, "shape": shape });
         let summary = format!("{}: its size is now that of the shape “{shape}”", piece.name);
         self.note(Some(piece.boat_id), Some(piece.member_id), "piece", &summary, &body).await?;
         Ok(())

@@ -9,7 +9,8 @@ use mend_keel_core::repair::decide::limits::OTHER_SHEET;
 use mend_keel_core::repair::decide::member::{self, Class, Curve};
 use mend_keel_core::repair::decide::{self, Case, Found, RepairOption, Skin, Timber, Wood, alone};
 use mend_keel_core::repair::graving::{Backing, Damage, DamageKind, Patch};
-use mend_keel_core::shape::frame;
+use mend_keel_core::repair::way::OptionKind;
+use mend_keel_core::shape::frame::{self, FrameShape, Mould, Scantling};
 use mend_keel_core::shape::spiling::{Capture, RibTick};
 use mend_keel_core::survey::{Cause, Grade, mark};
 use mend_keel_core::timber::{board, species};
@@ -17,7 +18,7 @@ use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::StoreError;
 use mend_keel_store::boats::Plank;
 use mend_keel_store::captures::CaptureRow;
-use mend_keel_store::decisions::{Geometry, NewDecision, NewPiece};
+use mend_keel_store::decisions::{Geometry, NewDecision, NewPiece, Piece};
 use mend_keel_store::members::MemberRow;
 use serde_json::json;
 
@@ -275,7 +276,6 @@ pub fn member_case(
         }
     };
     let girth = shell.greatest_girth();
-    let crossed = matches!(kind, MemberKind::Frame | MemberKind::Floor);
     let below_waterline = match subject {
         Subject::Member(_) => kind.is_below_waterline(),
         Subject::Plank(p) | Subject::Panel(p, _) => file.is_plank_below(p),
@@ -299,7 +299,7 @@ pub fn member_case(
         skin: (class == Class::Panel && kind == MemberKind::Plank).then(|| skin(file)),
         age: age(file),
         boat_use: Some(file.boat.boat_use),
-        strake_width: if crossed { girth / f64::from(shell.strake_count().max(1)) } else { 0.0 },
+        strake_width: if kind.is_planked() { girth / f64::from(shell.strake_count().max(1)) } else { 0.0 },
         crook: false,
         school,
         practice: file.practice,
@@ -423,14 +423,11 @@ pub fn settled(
             "materials": option.materials, "cost": option.cost, "years": option.years, "against": against, "found": found,
         }),
     };
-    (decision, pieces(subject, option))
+    (decision, pieces(file, subject, option))
 }
 
-/// Lost to the saw between two plies, mm (*yard rule*).
-const PLY_KERF: f64 = 3.0;
-
 /// The pieces of new wood that an option asks for.
-pub fn pieces(subject: &Subject<'_>, option: &RepairOption) -> Vec<NewPiece> {
+pub fn pieces(file: &BoatFile, subject: &Subject<'_>, option: &RepairOption) -> Vec<NewPiece> {
     let species = subject.species().to_owned();
     let name = subject.name();
     match &option.wood {
@@ -469,11 +466,59 @@ pub fn pieces(subject: &Subject<'_>, option: &RepairOption) -> Vec<NewPiece> {
             },
             species,
         }],
-        Wood::Timber(t) => vec![timber_piece(format!("{}, {name}", option.kind.label()), t, species)],
+        Wood::Timber(t) => {
+            let name = format!("{}, {name}", option.kind.label());
+            let mould = match subject {
+                Subject::Member(m) => mould(file, m, option.kind).filter(|_| is_whole(t, m)),
+                Subject::Plank(_) | Subject::Panel(..) => None,
+            };
+            match mould {
+                Some(mould) => moulded_pieces(&name, t, &mould, &species),
+                None => vec![timber_piece(name, t, t.blank(), species)],
+            }
+        }
     }
 }
 
-fn timber_piece(name: String, t: &Timber, species: String) -> NewPiece {
+/// Whether new wood is a whole part, its ends those of the part itself.
+fn is_whole(t: &Timber, m: &MemberRow) -> bool {
+    t.scarf == 0.0 && !t.sheet && (t.length() - m.length).abs() < 1.0
+}
+
+/// Whether a piece is a whole part that is no plank, or a futtock of one.
+pub fn is_whole_piece(file: &BoatFile, piece: &Piece) -> bool {
+    let Some(m) = file.members.iter().find(|m| m.id == piece.member_id) else { return false };
+    let of_it = file.pieces.iter().filter(|p| p.decision_id == piece.decision_id && p.member_id == m.id);
+    let length: f64 = of_it.filter_map(|p| shape::timber(&p.geometry)).map(|t| t.length()).sum();
+    shape::timber(&piece.geometry).is_some_and(|t| is_whole(&Timber { from: 0.0, to: length, ..t }, m))
+}
+
+/// How a whole part that is bent or sawn to a shape is made, where its shape was taken.
+pub fn mould(file: &BoatFile, m: &MemberRow, way: OptionKind) -> Option<Mould> {
+    mould_of(&frame_shape(file, m)?, m, way)
+}
+
+/// Likewise, to a shape that is being kept.
+pub fn mould_of(shape: &FrameShape, m: &MemberRow, way: OptionKind) -> Option<Mould> {
+    let wood = species::find(&m.species).ok()?;
+    let moulds = frame::moulds(shape, Scantling { sided: m.thickness, moulded: m.width }, wood).ok()?;
+    moulds.into_iter().find(|mould| mould.way == way)
+}
+
+/// The pieces a mould asks for, evenly along the part: one, or its futtocks.
+fn moulded_pieces(name: &str, t: &Timber, mould: &Mould, species: &str) -> Vec<NewPiece> {
+    let (count, each) = (mould.pieces.max(1), t.length() / f64::from(mould.pieces.max(1)));
+    (0..count)
+        .map(|i| {
+            let from = t.from + each * f64::from(i);
+            let name = if count > 1 { format!("{name}, futtock {} of {count}", i + 1) } else { name.to_owned() };
+            let one = Timber { from, to: from + each, ..t.clone() };
+            timber_piece(name, &one, mould.blank(), species.to_owned())
+        })
+        .collect()
+}
+
+fn timber_piece(name: String, t: &Timber, blank: [f64; 3], species: String) -> NewPiece {
     let geometry = Geometry::Timber {
         from: t.from,
         to: t.to,
@@ -484,10 +529,8 @@ fn timber_piece(name: String, t: &Timber, species: String) -> NewPiece {
         plies: t.plies,
         low: 0.0,
     };
-    // Plies are ripped beside each other out of one board as thick as the rib is sided.
-    let plies = f64::from(t.plies.max(1));
-    let width = if t.plies > 1 { t.width + plies * PLY_KERF } else { t.width + 2.0 * board::EDGE_ALLOWANCE };
-    NewPiece { name, geometry, length: t.length() + 2.0 * board::END_ALLOWANCE, width, thickness: t.thickness, species }
+    let [length, width, thickness] = blank;
+    NewPiece { name, geometry, length, width, thickness, species }
 }
 
 fn patch_piece(name: &str, patch: &Patch, number: Option<usize>, species: &str) -> NewPiece {

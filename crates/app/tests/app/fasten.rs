@@ -428,3 +428,118 @@ async fn a_sick_bolt_of_a_member_leads_to_the_bolts_and_not_to_a_region() {
     let asking = page.split_once("Found sick, not planned yet").expect("it asks").1;
     assert!(asking.contains("Beam 5 <a href=\"/boats/1/bolts\">"), "{asking}");
 }
+
+/// A part of the Fasten page: the sheet of the piece whose name begins so.
+fn sheet<'t>(page: &'t str, name: &str) -> &'t str {
+    let at = page.find(&format!(">{name}")).unwrap_or_else(|| panic!("{name}: {page}"));
+    page[at..].split_once("</section>").expect("a sheet ends").0
+}
+
+fn action_of(sheet: &str) -> String {
+    sheet.split_once("action=\"").expect("its form").1.split('"').next().unwrap().to_owned()
+}
+
+/// Writes a finding down by looking, and says what came of it.
+async fn found(visitor: &Visitor, boat: i64, at: &str, fields: &[(&str, &str)]) {
+    let page = format!("/boats/{boat}/findings/new?at={}", at.replace(' ', "%20"));
+    let seen = [("method", "look"), ("grade", "renew"), ("certainty", "confirmed"), ("cause", "grounding")];
+    let answer = visitor.send(&page, &page, &[&seen[..], fields].concat()).await;
+    assert_eq!(answer.status, 303, "{at}: {}", answer.text);
+}
+
+/// Decides on the part that is called so, as the page offers it.
+async fn decided(visitor: &Visitor, boat: i64, name: &str, option: &str) {
+    let list = visitor.get(&format!("/boats/{boat}/decide")).await.text;
+    let row = list.split("<tr").find(|row| row.contains(name)).unwrap_or_else(|| panic!("{name}: {list}"));
+    let link = row.split_once(&format!("/boats/{boat}/parts/")).expect("the way to its options").1;
+    let page = format!("/boats/{boat}/parts/{}/decide", link.split('/').next().unwrap());
+    let fields = [("option", option), ("reason", "as a case asks for"), ("against", "to see what comes of it")];
+    let kept = visitor.send(&page, &page, &fields).await;
+    assert_eq!(kept.status, 303, "{name}: {}", kept.text);
+}
+
+#[tokio::test]
+async fn a_piece_of_a_frame_is_fastened_as_the_planking_on_it() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let page = visitor.get("/boats/1/fasten").await.text;
+    let splice = sheet(&page, "Splice the end, Frame 7, port");
+    assert!(flat(splice).contains("the planking is fastened to it anew"), "{splice}");
+    // The planking is 25 mm thick: gauge 14, and under water no stainless.
+    assert!(splice.contains("gauge 14") && !splice.contains("316 is allowed") && splice.contains("value=\"25 mm\""));
+    let action = action_of(splice);
+    let bad = [("to_plane_off", "0"), ("kind", "screw"), ("through", ""), ("into", "-3")];
+    let refused = visitor.send("/boats/1/fasten", &action, &bad).await;
+    assert_eq!(refused.status, 422);
+    // Only its own form is marked, at both its fields.
+    assert_eq!(refused.text.matches("is-invalid").count(), 2, "{}", refused.text);
+    assert_eq!(sheet(&refused.text, "Splice the end, Frame 7, port").matches("is-invalid").count(), 2);
+    let good = [("to_plane_off", "0"), ("kind", "rivet"), ("through", "25"), ("into", "60")];
+    assert_eq!(visitor.send("/boats/1/fasten", &action, &good).await.status, 303);
+    let page = visitor.get("/boats/1/fasten").await.text;
+    let kept = sheet(&page, "Splice the end, Frame 7, port");
+    assert!(kept.contains("value=\"60 mm\"") && kept.contains("✓ planned"), "{kept}");
+    // Shank 4.5 for 25 mm: 25 + 60 + 1.5 × 4.5 + 1.2.
+    assert!(kept.contains("4.5 mm nail × 93 mm"), "{kept}");
+}
+
+#[tokio::test]
+async fn what_a_new_beam_is_fastened_to_is_asked_and_not_made_up() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    found(&visitor, 1, "BM5 1", &[("kind", "broken"), ("shape", "300, 30"), ("depth", "20")]).await;
+    decided(&visitor, 1, "Beam 5", "saw").await;
+    let page = visitor.get("/boats/1/fasten").await.text;
+    let beam = sheet(&page, "Saw new, Beam 5");
+    assert!(beam.contains("nobody recorded it") && !beam.contains("Pilot"), "{beam}");
+    let told = [("to_plane_off", "0"), ("kind", "screw"), ("through", "22"), ("into", "60")];
+    assert_eq!(visitor.send("/boats/1/fasten", &action_of(beam), &told).await.status, 303);
+    let page = visitor.get("/boats/1/fasten").await.text;
+    assert!(sheet(&page, "Saw new, Beam 5").contains("gauge 12"), "22 mm takes gauge 12");
+}
+
+#[tokio::test]
+async fn a_patch_in_a_lap_counts_its_rivets_and_an_unknown_timber_hides_no_page() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    let page = visitor.get("/boats/new").await.text;
+    let fields = [
+        ("name", "Knotgrass"),
+        ("construction", "lapstrake"),
+        ("boat_use", "coastal"),
+        ("school", "conserve"),
+        ("length", "5.2 m"),
+        ("beam", "1.75 m"),
+        ("depth", "0.62 m"),
+        ("frames", "16"),
+        ("strakes", "8"),
+        ("plank_thickness", "10"),
+        ("plank_species", "western_larch"),
+        ("frame_species", "unknown"),
+        ("deck", "open"),
+        ("rig", "none"),
+        ("year", "1961"),
+    ];
+    let made = visitor
+        .post("/boats/new", &crate::support::with_keys(&crate::support::keys(&page, "/boats/new"), &fields))
+        .await;
+    assert_eq!(made.status, 303, "{}", made.text);
+    let boat: i64 = made.location.rsplit('/').next().unwrap().parse().unwrap();
+    found(&visitor, boat, "P4 F7", &[("kind", "split"), ("shape", "-40, 14\n340, 17"), ("depth", "10")]).await;
+    decided(&visitor, boat, "P4, stem", "graving").await;
+    let page = visitor.get(&format!("/boats/{boat}/fasten")).await;
+    assert_eq!(page.status, 200);
+    let patch = sheet(&page.text, "Graving piece, P4, stem");
+    assert!(patch.contains("the timber is not known"), "{patch}");
+    let work = flat(&visitor.get(&format!("/boats/{boat}/work")).await.text);
+    assert!(
+        work.contains("Open the laps and clean them to bare wood") && !work.to_lowercase().contains("caulk"),
+        "{work}"
+    );
+    // Its drawing holds it as deep as it was laid out: half the plank.
+    let shape = visitor.get(&format!("/boats/{boat}/shape")).await.text;
+    let piece = shape.split_once(&format!("/boats/{boat}/pieces/")).unwrap().1.split('"').next().unwrap();
+    let shown = visitor.get(&format!("/boats/{boat}/pieces/{piece}")).await.text;
+    assert!(!shown.contains(">10 mm<") && shown.matches("× 7 mm").count() >= 2, "{shown}");
+}

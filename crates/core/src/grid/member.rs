@@ -144,6 +144,11 @@ impl MemberKind {
         )
     }
 
+    /// Whether the planking is fastened to it.
+    pub fn is_planked(self) -> bool {
+        matches!(self, Self::Frame | Self::Floor)
+    }
+
     /// Whether it usually lies under water.
     pub fn is_below_waterline(self) -> bool {
         matches!(self, Self::Floor | Self::Keel | Self::Keelson | Self::Deadwood | Self::Sternpost | Self::Stopwater)

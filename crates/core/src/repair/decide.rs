@@ -16,7 +16,9 @@ mod table;
 use crate::grid::member::MemberKind;
 use crate::practice::{Practice, School};
 use crate::reason::{Reason, Verdict};
+use crate::shape::bend;
 use crate::survey::{Answer, Cause, FindingKind, Grade};
+use crate::timber::board;
 use crate::timber::moisture::GLUE_LIMIT;
 use crate::work::estimate::{Hours, Operation, whole_job};
 use crate::work::tasks::{self, Extent, Task};
@@ -46,6 +48,17 @@ pub struct Timber {
 impl Timber {
     pub fn length(&self) -> f64 {
         self.to - self.from
+    }
+
+    /// Length, width and thickness of the board it is cut from, mm, where nobody took its shape: the plies of a lamination are ripped beside
+    /// each other out of one, and planed level once they are glued.
+    pub fn blank(&self) -> [f64; 3] {
+        let length = self.length() + 2.0 * board::END_ALLOWANCE;
+        if self.plies > 1 {
+            let lost = f64::from(self.plies) * bend::PLY_KERF;
+            return [length, self.width + lost, self.thickness + bend::CLEAN_UP];
+        }
+        [length, self.width + 2.0 * board::EDGE_ALLOWANCE, self.thickness]
     }
 
     /// What its scarf is cut through, mm: a rib's moulding, or its siding where the longer scarf found no room; any other member's

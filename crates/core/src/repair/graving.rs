@@ -222,6 +222,15 @@ pub fn backing(plank: &Plank, outline: &[Point]) -> Option<Backing> {
     Some(Backing { from, to, low, high, thickness: plank.thickness, fastenings: lap_fastenings(to - from, high - low) })
 }
 
+/// Length, mm, over which an outline lies where its plank laps the one below it and the one above, on a lapstrake hull. How broad a lap
+/// is nobody measured: it is as broad as is usual.
+pub fn lapped(plank: &Plank, outline: &[Point]) -> [f64; 2] {
+    let (Some((x0, x1)), Some((y0, y1))) = (extent(outline, 0), extent(outline, 1)) else { return [0.0; 2] };
+    let lap = crate::fastening::lap_breadth(plank.thickness);
+    let width = plank.width_at((x0 + x1) / 2.0);
+    [y0 < lap, y1 > width - lap].map(|reaches| if reaches { x1 - x0 } else { 0.0 })
+}
+
 /// Fastenings of a backing piece so long and wide, mm: round the middle of its lap.
 pub fn lap_fastenings(length: f64, width: f64) -> u32 {
     let round = 2.0 * ((length - LAP).max(0.0) + (width - LAP).max(0.0));

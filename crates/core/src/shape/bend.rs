@@ -69,6 +69,10 @@ pub struct Bend {
     pub too_thin: bool,
 }
 
+/// Lost to the saw between two plies, mm (*yard rule*).
+pub const PLY_KERF: f64 = 3.0;
+/// Planed off a lamination's sides once it is glued, both together, mm (*yard rule*).
+pub const CLEAN_UP: f64 = 4.0;
 /// A cold bend is comfortable up to this share of the bending strength; the rest is left for service.
 pub const COLD_COMFORT: f64 = 0.5;
 /// Beyond this share a forced edge-set is a spiling error.

@@ -7,9 +7,10 @@ use crate::grid::offsets::{Offsets, RowKind};
 use crate::reason::{Reason, Verdict};
 use crate::repair::decide::member::{Curve, RUN_OUT, run_out};
 use crate::repair::way::OptionKind;
+use crate::timber::board::EDGE_ALLOWANCE;
 use crate::timber::species::Species;
 
-use super::bend;
+use super::bend::{self, CLEAN_UP, PLY_KERF};
 use super::bevel::{self, Section};
 use super::fair;
 use super::pattern::{Allowances, Pattern, beside, least_box};
@@ -294,10 +295,22 @@ pub struct Mould {
     pub reasons: Vec<Reason>,
 }
 
+impl Mould {
+    /// Length, width and thickness of the board each of its pieces is cut from, mm: the plies of a lamination are ripped beside each other
+    /// out of one, and lie in it on their edges.
+    pub fn blank(&self) -> [f64; 3] {
+        let [length, width, thickness] = self.stock;
+        let planed = 2.0 * EDGE_ALLOWANCE;
+        match self.way {
+            OptionKind::Laminate => [length, f64::from(self.plies) * (self.ply_thickness + PLY_KERF), width],
+            OptionKind::Steam => [length, thickness + planed, width],
+            _ => [length, width + planed, thickness],
+        }
+    }
+}
+
 /// Longest of a strip over its frame, each end, mm (*yard rule*).
 const END_OVER: f64 = 50.0;
-/// Planed off a lamination's sides, both together, mm (*yard rule*).
-const CLEAN_UP: f64 = 4.0;
 
 /// Extra width that a bevel asks of the stock: sided × tan β, mm.
 pub fn bevel_width(sided: f64, bevel: f64) -> f64 {
@@ -662,5 +675,11 @@ mod tests {
         assert!(glued.plies >= 3 && (glued.ply_thickness * f64::from(glued.plies) - 46.0).abs() < 1e-9);
         assert!((glued.spring_back - 1.0 / f64::from(glued.plies * glued.plies)).abs() < 1e-12);
         assert!((bevel_width(40.0, 45.0) - 40.0).abs() < 1e-9);
+        // Every board is longer than what comes of it, wider by what is planed or lost to the saw, and as thick as the frame is sided.
+        let beyond = bevel_width(40.0, frame.most_bevel);
+        assert_eq!(steam.blank(), [frame.girth + 100.0, 46.0 + 12.0, 40.0 + beyond]);
+        assert_eq!(glued.blank(), [frame.girth + 100.0, 46.0 + 3.0 * f64::from(glued.plies), 40.0 + beyond + 4.0]);
+        let each = frame.girth / f64::from(saw.pieces);
+        assert!((saw.blank()[0] - each - 100.0).abs() < 1e-9 && saw.blank()[1] > 46.0 + 12.0 + beyond);
     }
 }

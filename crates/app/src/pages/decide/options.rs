@@ -227,7 +227,7 @@ struct Shown<'a> {
 
 fn option_view(file: &BoatFile, option: &RepairOption, subject: &Subject<'_>, shown: &Shown<'_>) -> OptionView {
     let units = shown.units;
-    let new_wood = pieces(subject, option);
+    let new_wood = pieces(file, subject, option);
     let drawing = match subject {
         Subject::Plank(plank) => {
             let outlines: Vec<_> = new_wood.iter().map(|p| p.geometry.clone()).collect();

@@ -1,14 +1,18 @@
 //! Fasten: screws, drills, plugs and how many for each piece.
 
 use askama::Template;
+use mend_keel_core::InputError;
+use mend_keel_core::fastening::member::{self, Layers};
 use mend_keel_core::fastening::region::{self, Drills, Fastener};
 use mend_keel_core::fastening::through::{self, Kind};
 use mend_keel_core::fastening::{self, Joining, pattern, record};
-use mend_keel_core::grid::{Address, Between};
+use mend_keel_core::grid::{Address, Between, Side};
 use mend_keel_core::metals;
+use mend_keel_core::reason::Reason;
 use mend_keel_core::repair::graving;
 use mend_keel_core::timber::species;
 use mend_keel_core::units::LengthUnit;
+use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::{Geometry, Piece};
 use mend_keel_store::fastenings;
 use mend_keel_store::plans::NewPlan;
@@ -16,7 +20,7 @@ use rocket::{get, post};
 use serde_json::json;
 
 use crate::file::boat::BoatFile;
-use crate::pages::fasten::refasten::{self, AskingView, KINDS, size_and_length};
+use crate::pages::fasten::refasten::{self, AskingView, KINDS, size_and_length, size_text};
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::choices::{Choices, pairs};
@@ -32,14 +36,30 @@ struct List {
     asking: AskingView,
     pieces: Vec<PieceView>,
     kinds: Choices,
+    /// The piece whose form was refused, with what was typed there.
+    refused: Option<i64>,
     typed: Typed,
     faults: Faults,
 }
 
 impl List {
+    /// Whether a piece's form was refused.
+    fn is_refused(&self, piece: &PieceView) -> bool {
+        self.refused == Some(piece.id)
+    }
+
     /// Whether a kind stands chosen in a piece's form: as it was typed where that was refused, as it is kept otherwise.
     fn is_kind(&self, piece: &PieceView, code: &str) -> bool {
-        if self.faults.is_empty() { piece.kind == code } else { self.typed.is("kind", code) }
+        if self.is_refused(piece) { self.typed.is("kind", code) } else { piece.kind == code }
+    }
+
+    /// A measure of a piece's form, likewise.
+    fn measure<'v>(&'v self, piece: &PieceView, field: &str, kept: &'v str) -> &'v str {
+        if self.is_refused(piece) { self.typed.get(field) } else { kept }
+    }
+
+    fn fault(&self, piece: &PieceView, field: &str) -> &str {
+        if self.is_refused(piece) { self.faults.at(field) } else { "" }
     }
 }
 
@@ -53,6 +73,8 @@ struct PieceView {
     /// As it was chosen, or as it is usual.
     kind: &'static str,
     to_plane_off: String,
+    /// What its fastenings go through and into, of what is no plank; empty where nobody gave it.
+    layers: Option<(String, String)>,
 }
 
 /// Fastenings a piece needs: those it swallows that held, or every crossing and butt of a stretch.
@@ -65,7 +87,7 @@ fn needed(file: &BoatFile, piece: &Piece, per_crossing: u32) -> u32 {
         // Old holes that held nothing are not fastened again.
         Geometry::Patch { swallowed, .. } => {
             let held = |id: &String| holes.iter().any(|h| h.live && h.id == *id);
-            swallowed.iter().filter(|id| held(id)).count() as u32
+            swallowed.iter().filter(|id| held(id)).count() as u32 + in_patched_laps(file, piece, plank)
         }
         Geometry::Stretch { from, to, width, new_fore, new_aft, scarf, .. } => {
             let crossings: std::collections::HashSet<&str> =
@@ -88,17 +110,28 @@ fn in_laps(file: &BoatFile, length: f64) -> u32 {
     }
 }
 
+/// Fastenings of the laps a patch reaches into, on a lapstrake hull.
+fn in_patched_laps(file: &BoatFile, piece: &Piece, plank: &Plank) -> u32 {
+    let (Geometry::Patch { outline, .. }, Between::Lap) = (&piece.geometry, file.boat.construction.between()) else {
+        return 0;
+    };
+    let plank = graving::Plank::of(&plank.place(), &file.boat.shell, plank.thickness);
+    graving::lapped(&plank, outline).iter().map(|length| fastening::in_lap(*length)).sum()
+}
+
 /// Whether a piece is solid wood of a part that is no plank.
 fn is_of_wood(piece: &Piece) -> bool {
     matches!(piece.geometry, Geometry::Timber { sheet: false, .. })
 }
 
-/// Fastenings of a piece of a frame, a beam or the backbone: what its decision counted.
+/// Fastenings of a piece of a frame, a beam or the backbone: its share of what its decision counted.
 fn of_member(file: &BoatFile, piece: &Piece) -> u32 {
     let fasten = |t: &&mend_keel_store::tasks::Task| {
         t.decision_id == Some(piece.decision_id) && t.operation == mend_keel_core::work::estimate::Operation::Fasten
     };
-    file.tasks.iter().filter(fasten).map(|t| t.amount.round() as u32).sum()
+    let counted: f64 = file.tasks.iter().filter(fasten).map(|t| t.amount).sum();
+    let whole: f64 = file.pieces.iter().filter(|p| p.decision_id == piece.decision_id).map(|p| p.length).sum();
+    (counted * piece.length / whole.max(1.0)).round() as u32
 }
 
 /// A plank's width where a piece goes in.
@@ -109,96 +142,163 @@ fn width_of(piece: &Piece) -> f64 {
     }
 }
 
-fn plan(file: &BoatFile, piece: &Piece, asked: Asked, unit: LengthUnit) -> std::result::Result<Fastener, AppError> {
-    let thickness = match file.plank(piece.member_id) {
-        Ok(plank) => plank.thickness,
-        // What goes through a frame or a beam goes through as much of it as the piece is thick.
-        Err(_) => piece.thickness,
+/// The fastener for a piece; `None` where nobody said what it goes through.
+fn plan(
+    file: &BoatFile,
+    piece: &Piece,
+    asked: Asked,
+    unit: LengthUnit,
+) -> std::result::Result<Option<Fastener>, InputError> {
+    let layers = match (file.plank(piece.member_id), asked.layers) {
+        (Ok(plank), _) => Layers { through: plank.thickness, into: file.boat.frame_moulded },
+        (Err(_), Some(layers)) => layers,
+        (Err(_), None) => return Ok(None),
     };
-    let broken = |e: mend_keel_core::InputError| AppError::Refused(e.to_string());
+    // Of a frame the piece is what the planking is fastened to.
+    let is_frame = file.plank(piece.member_id).is_err() && part(file, piece).is_some_and(|p| p.kind.is_planked());
+    let (planking, frame) = match is_frame {
+        true => (&file.boat.plank_species, &piece.species),
+        false => (&piece.species, &file.boat.frame_species),
+    };
     region::fastener(
         asked.kind,
         &Joining {
-            plank: species::find(&piece.species).map_err(broken)?,
-            frame: species::find(&file.boat.frame_species).map_err(broken)?,
-            plank_thickness: thickness,
+            plank: species::find(planking)?,
+            frame: species::find(frame)?,
+            plank_thickness: layers.through,
             plank_width: width_of(piece),
-            frame_moulded: file.boat.frame_moulded,
+            frame_moulded: layers.into,
             to_plane_off: asked.to_plane_off,
         },
         unit,
     )
-    .map_err(broken)
+    .map(Some)
 }
 
-/// What is still planed off after fastening, mm, and the kind of fastening.
+/// What is recorded of a part that is no plank, for its fastenings.
+fn part(file: &BoatFile, piece: &Piece) -> Option<member::Piece> {
+    let row = file.members.iter().find(|m| m.id == piece.member_id)?;
+    let Geometry::Timber { width, thickness, scarf, .. } = piece.geometry else { return None };
+    Some(member::Piece { kind: row.kind, moulded: width, thickness, of: row.thickness, is_scarfed: scarf > 0.0 })
+}
+
+/// What is still planed off after fastening, mm, the kind of fastening, and what it joins where that is no plank on a frame.
 #[derive(Debug, Clone, Copy)]
 struct Asked {
     to_plane_off: f64,
     kind: Kind,
+    layers: Option<Layers>,
 }
 
 impl Asked {
     /// A lapstrake hull is riveted, any other screwed, unless somebody says otherwise.
     fn usual(file: &BoatFile) -> Self {
         let lap = file.boat.construction.between() == Between::Lap;
-        Self { to_plane_off: USUAL_PLANING, kind: if lap { Kind::Rivet } else { Kind::Screw } }
+        Self { to_plane_off: USUAL_PLANING, kind: if lap { Kind::Rivet } else { Kind::Screw }, layers: None }
     }
 
-    /// As her planking is recorded to be fastened where a piece lies; the usual where nobody recorded it. What is no plank is bolted
-    /// where it is scarfed, screwed where not.
-    fn there(file: &BoatFile, piece: &Piece) -> Self {
+    /// As her planking is recorded to be fastened at a place; the usual where nobody recorded it.
+    fn planking(file: &BoatFile, side: Side, strake: u32, frame: u32) -> Self {
         let usual = Self::usual(file);
-        let Ok(plank) = file.plank(piece.member_id) else {
-            let scarfed = matches!(piece.geometry, Geometry::Timber { scarf, .. } if scarf > 0.0);
-            return Self { kind: if scarfed { Kind::Bolt } else { Kind::Screw }, to_plane_off: 0.0 };
-        };
-        let bays = plank.bays(file.boat.shell.frame_count());
-        let at = Address { side: plank.side, strake: plank.strake, frame: (bays.0 + bays.1) / 2 };
-        let kind = record::holding(&file.fastened, at).map(|r| r.kind).filter(|k| KINDS.contains(k));
-        Self { kind: kind.unwrap_or(usual.kind), ..usual }
+        let held = record::holding(&file.fastened, Address { side, strake, frame });
+        Self { kind: held.map(|r| r.kind).filter(|k| KINDS.contains(k)).unwrap_or(usual.kind), ..usual }
+    }
+
+    /// As the planking is fastened where a piece lies, of planks and of what they are fastened to; a scarf of anything else is bolted, and
+    /// what is let in is screwed.
+    fn there(file: &BoatFile, piece: &Piece) -> Self {
+        if let Ok(plank) = file.plank(piece.member_id) {
+            let bays = plank.bays(file.boat.shell.frame_count());
+            return Self::planking(file, plank.side, plank.strake, (bays.0 + bays.1) / 2);
+        }
+        let Some(part) = part(file, piece) else { return Self::usual(file) };
+        let layers = member::layers(&part, file.boat.plank_thickness).map(|(layers, _)| layers);
+        if part.kind.is_planked() {
+            let row = file.members.iter().find(|m| m.id == piece.member_id);
+            let (side, frame) = row.map_or((Side::Port, 1), |m| (m.side.unwrap_or(Side::Port), m.number.max(1)));
+            let middle = file.boat.shell.strake_count().div_ceil(2);
+            return Self { layers, ..Self::planking(file, side, middle, frame) };
+        }
+        let kind = if part.is_scarfed { Kind::Bolt } else { Kind::Screw };
+        Self { kind, to_plane_off: 0.0, layers }
     }
 
     /// What was chosen for a piece; the usual where nothing was yet.
     fn chosen(file: &BoatFile, piece: &Piece) -> Option<Self> {
         let kept = file.fastening_of(piece.id)?;
         let kind = kept.asked["kind"].as_str().and_then(|code| KINDS.iter().copied().find(|k| k.code() == code))?;
-        Some(Self { to_plane_off: kept.asked["to_plane_off_mm"].as_f64()?, kind })
+        let layer = |key: &str| kept.asked[key].as_f64();
+        let layers = layer("through_mm").zip(layer("into_mm")).map(|(through, into)| Layers { through, into });
+        let layers = layers.or(Self::there(file, piece).layers);
+        Some(Self { to_plane_off: kept.asked["to_plane_off_mm"].as_f64()?, kind, layers })
     }
 }
 
-fn piece_view(
-    desk: &Desk<'_>,
-    file: &BoatFile,
-    piece: &Piece,
-    asked: Asked,
-) -> std::result::Result<PieceView, AppError> {
+/// Whether a piece's fastenings lie under water: those of planking on a frame do somewhere along it.
+fn is_below(file: &BoatFile, piece: &Piece) -> bool {
+    match file.plank(piece.member_id) {
+        Ok(plank) => file.is_plank_below(plank),
+        Err(_) => part(file, piece).is_some_and(|p| p.kind.is_planked() || p.kind.is_below_waterline()),
+    }
+}
+
+fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, asked: Asked) -> PieceView {
     let units = desk.units;
-    let p = plan(file, piece, asked, units.unit)?;
     let count = needed(file, piece, fastening::per_crossing(width_of(piece)));
-    let (order, boxes) = fastening::order(count);
-    let below = file.plank(piece.member_id).is_ok_and(|plank| file.is_plank_below(plank));
-    let (metal, why) = through::metal(p.kind, below);
+    let mut view = PieceView {
+        id: piece.id,
+        name: piece.name.clone(),
+        rows: Vec::new(),
+        reasons: Vec::new(),
+        kept: file.fastening_of(piece.id).is_some(),
+        none: count == 0,
+        kind: asked.kind.code(),
+        to_plane_off: units.fine(asked.to_plane_off),
+        layers: file
+            .plank(piece.member_id)
+            .is_err()
+            .then(|| asked.layers.map_or_else(Default::default, |l| (units.fine(l.through), units.fine(l.into)))),
+    };
+    let how_many = {
+        let (order, boxes) = fastening::order(count);
+        let box_es = if boxes == 1 { "box" } else { "boxes" };
+        ("How many", format!("{count}; with spares {order}, {boxes} {box_es} of {}", fastening::BOX))
+    };
+    let p = match plan(file, piece, asked, units.unit) {
+        Ok(Some(p)) => p,
+        Ok(None) => {
+            view.rows = vec![how_many, ("Size", "give what it goes through and into: nobody recorded it".to_owned())];
+            return view;
+        }
+        Err(e) => {
+            view.rows = vec![how_many, ("Size", e.message)];
+            return view;
+        }
+    };
+    let (metal, why) = through::metal(p.kind, is_below(file, piece));
     let metal = metals::find(metal).map_or(String::new(), |m| m.name.to_lowercase());
     let d = p.size.diameter();
-    let mut rows = vec![
-        (p.kind.label(), format!("{}, {metal}", size_and_length(&p, units))),
-        (
-            "How many",
-            format!(
-                "{count}; with spares {order}, {boxes} box{} of {}",
-                if boxes == 1 { "" } else { "es" },
-                fastening::BOX
-            ),
-        ),
-    ];
-    if let Geometry::Stretch { from, to, .. } = piece.geometry
-        && in_laps(file, to - from) > 0
-    {
+    let rows = &mut view.rows;
+    rows.extend([(p.kind.label(), format!("{}, {metal}", size_and_length(&p, units))), how_many]);
+    let laps = match (&piece.geometry, file.plank(piece.member_id)) {
+        (Geometry::Stretch { from, to, .. }, _) => in_laps(file, to - from),
+        (Geometry::Patch { .. }, Ok(plank)) => in_patched_laps(file, piece, plank),
+        _ => 0,
+    };
+    if laps > 0 {
         let each = fastening::per_lap_bay(file.boat.shell.frame_space(), file.boat.frame_sided);
-        let says =
-            format!("{} of them: {each} in each lap between two frames, plank to plank", in_laps(file, to - from));
-        rows.push(("In the laps", says));
+        // Between the frames it holds plank to plank, and is that much shorter.
+        let thickness = file.plank(piece.member_id).map_or(piece.thickness, |plank| plank.thickness);
+        let kind = if p.kind == Kind::Clench { Kind::Clench } else { Kind::Rivet };
+        let size = through::nail(thickness, thickness, kind)
+            .map(|n| {
+                format!("; {} × {} through both", size_text(pattern::Size::Nail(n.shank), units), units.len(n.length))
+            })
+            .unwrap_or_default();
+        rows.push((
+            "In the laps",
+            format!("{laps} of them: {each} in each lap between two frames, plank to plank{size}"),
+        ));
     }
     match &p.drills {
         Drills::Screw(screw) => rows.extend([
@@ -228,46 +328,47 @@ fn piece_view(
             units.fine(pattern::STAGGER * d)
         ),
     ));
-    let mut all = p.reasons.clone();
-    all.extend(why);
-    Ok(PieceView {
-        id: piece.id,
-        name: piece.name.clone(),
-        rows,
-        reasons: reasons::views(&all, units),
-        kept: file.fastenings.iter().any(|plan| plan.piece_id == Some(piece.id)),
-        none: count == 0,
-        kind: p.kind.code(),
-        to_plane_off: units.fine(asked.to_plane_off),
-    })
+    view.reasons = reasons::views(&reasons_of(file, piece, &p, why), units);
+    view
+}
+
+/// Why a piece's fastenings are as they are: what they go through, their sizes, and what the wood is too narrow for.
+fn reasons_of(file: &BoatFile, piece: &Piece, fastener: &Fastener, metal: Vec<Reason>) -> Vec<Reason> {
+    let part = part(file, piece).filter(|_| file.plank(piece.member_id).is_err());
+    let joined = part.and_then(|p| member::layers(&p, file.boat.plank_thickness)).map(|(_, why)| why);
+    let narrow = part.and_then(|p| member::narrow(p.of, fastener.size));
+    joined.into_iter().chain(fastener.reasons.clone()).chain(narrow).chain(metal).collect()
 }
 
 /// Planed off after fastening unless somebody says otherwise, mm: what a piece is left proud.
 const USUAL_PLANING: f64 = 2.0;
 
-async fn page(
-    desk: &Desk<'_>,
-    file: &BoatFile,
-    asked: Option<Asked>,
+/// A form that was refused: the piece it was for, what was typed and what is wrong with it.
+struct Refused {
+    piece: i64,
     typed: Typed,
     faults: Faults,
-) -> std::result::Result<List, AppError> {
+}
+
+async fn page(desk: &Desk<'_>, file: &BoatFile, refused: Option<Refused>) -> std::result::Result<List, AppError> {
     let pieces = file
         .pieces
         .iter()
         .filter(|p| file.plank(p.member_id).is_ok() || is_of_wood(p))
-        .map(|p| {
-            let there = asked.unwrap_or_else(|| Asked::there(file, p));
-            piece_view(desk, file, p, Asked::chosen(file, p).unwrap_or(there))
-        })
-        .collect::<std::result::Result<_, _>>()?;
+        .map(|p| piece_view(desk, file, p, Asked::chosen(file, p).unwrap_or_else(|| Asked::there(file, p))))
+        .collect();
     let regions = fastenings::regions(desk.store, file.boat.id).await?;
+    let (refused, typed, faults) = match refused {
+        Some(r) => (Some(r.piece), r.typed, r.faults),
+        None => (None, Typed::default(), Faults::default()),
+    };
     Ok(List {
         asking: refasten::asking(file, &regions),
         page: desk.boat_page(file, "Fasten", "fasten"),
         boat_id: file.boat.id,
         pieces,
         kinds: pairs(&KINDS, Kind::code, Kind::label),
+        refused,
         typed,
         faults,
     })
@@ -276,10 +377,7 @@ async fn page(
 #[get("/boats/<id>/fasten")]
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
-    let usual = Asked::usual(&file);
-    let typed =
-        Typed::default().with("to_plane_off", desk.units.fine(usual.to_plane_off)).with("kind", usual.kind.code());
-    render(&page(&desk, &file, None, typed, Faults::default()).await?)
+    render(&page(&desk, &file, None).await?)
 }
 
 #[post("/boats/<id>/fasten/<piece>", data = "<posted>")]
@@ -289,13 +387,25 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
     let mut read = Reader::new(&posted.form, desk.units.unit);
     let to_plane_off = read.length("to_plane_off");
     if !(0.0..=20.0).contains(&to_plane_off) {
-        read.faults.add(mend_keel_core::InputError::new("to_plane_off", "must be between 0 and 20 mm"));
+        read.faults.add(InputError::new("to_plane_off", "must be between 0 and 20 mm"));
     }
+    let layers =
+        file.plank(piece.member_id).is_err().then(|| Layers { through: read.size("through"), into: read.size("into") });
     let kind = read.choice("kind", |code| KINDS.iter().copied().find(|k| k.code() == code));
-    let (Some(kind), true) = (kind, read.faults.is_empty()) else {
-        return render_faulty(&page(&desk, &file, Some(Asked::usual(&file)), posted.form.typed(), read.faults).await?);
+    let mut faults = read.faults;
+    let planned = match kind {
+        Some(kind) if faults.is_empty() => plan(&file, piece, Asked { to_plane_off, kind, layers }, desk.units.unit)
+            .unwrap_or_else(|e| {
+                faults.add_under(if layers.is_some() { "through" } else { "kind" }, e);
+                None
+            })
+            .map(|p| (kind, p)),
+        _ => None,
     };
-    let p = plan(&file, piece, Asked { to_plane_off, kind }, desk.units.unit)?;
+    let Some((kind, p)) = planned else {
+        let refused = Refused { piece: piece.id, typed: posted.form.typed(), faults };
+        return render_faulty(&page(&desk, &file, Some(refused)).await?);
+    };
     let count = needed(&file, piece, fastening::per_crossing(width_of(piece)));
     let drills = match &p.drills {
         Drills::Screw(s) => {
@@ -305,15 +415,17 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
         Drills::Nail(nail) => json!({ "drill_mm": nail.drill }),
         Drills::Bolt(clearance) => json!({ "clearance_mm": clearance }),
     };
+    let reasons = reasons_of(&file, piece, &p, Vec::new());
     let new = NewPlan {
         boat_id: id,
         member_id: Some(piece.member_id),
         piece_id: Some(piece.id),
         kind: "fasten",
         summary: format!("Fastening planned for {}: {count} of {}", piece.name, size_and_length(&p, desk.units)),
-        asked: json!({ "to_plane_off_mm": to_plane_off, "kind": kind, "piece": piece.id }),
+        asked: json!({ "to_plane_off_mm": to_plane_off, "kind": kind, "piece": piece.id,
+            "through_mm": layers.map(|l| l.through), "into_mm": layers.map(|l| l.into) }),
         answer: json!({ "gauge": p.size.gauge(), "diameter_mm": p.size.diameter(), "length_mm": p.length, "count": count,
-            "drills": drills, "reasons": p.reasons }),
+            "drills": drills, "reasons": reasons }),
     };
     let mut work = desk.store.begin(posted.act()).await?;
     work.add_plan(&new).await?;

@@ -367,7 +367,7 @@ async fn show(
 }
 
 /// A size as it is ordered.
-fn size_text(size: Size, units: Units) -> String {
+pub fn size_text(size: Size, units: Units) -> String {
     match size {
         Size::Screw(gauge) => format!("gauge {gauge}"),
         Size::Nail(mm) => format!("{} nail", units.fine(mm)),

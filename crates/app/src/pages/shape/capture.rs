@@ -18,6 +18,7 @@ use mend_keel_store::{StoreError, Work};
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
+use crate::file::decide;
 use crate::file::shape::{self, allowances, caulked, plan, thickness};
 use crate::view::reasons::{self, ReasonView};
 use crate::view::{self, Units, paper, shape as drawing};
@@ -422,12 +423,26 @@ fn outline_of(bytes: &[u8], unit: &str) -> std::result::Result<Vec<[f64; 2]>, St
     Ok((0..FORM_POINTS).map(|i| points[(i as f64 * step) as usize]).collect())
 }
 
-/// New lengths on the part take the size of the shape's blank, as long as they are not cut.
+/// New wood for the part takes the size of the shape's blank, as long as it is not cut: lengths of plank that of its pattern, a whole frame
+/// or beam that of its mould.
 async fn becomes_piece(work: &mut Work, file: &BoatFile, new: &NewCapture) -> std::result::Result<(), AppError> {
     let Ok(pattern) = shape::pattern_of(file, new.member_id, &new.capture, new.tolerance) else { return Ok(()) };
-    let uncut = |p: &&Piece| p.member_id == new.member_id && p.state != PieceState::Cut && shape::is_length(p);
-    for piece in file.pieces.iter().filter(uncut) {
-        work.size_piece(piece, pattern.blank_length, pattern.blank_width, &new.name).await?;
+    let uncut: Vec<&Piece> =
+        file.pieces.iter().filter(|p| p.member_id == new.member_id && p.state != PieceState::Cut).collect();
+    for piece in uncut.iter().filter(|p| shape::is_length(p)) {
+        let blank = [pattern.blank_length, pattern.blank_width, piece.thickness];
+        work.size_piece(piece, blank, &new.name).await?;
+    }
+    let Capture::Rib { ticks, .. } = &new.capture else { return Ok(()) };
+    let whole: Vec<&Piece> = uncut.into_iter().filter(|p| decide::is_whole_piece(file, p)).collect();
+    let way = file.decision(new.member_id).map(|d| d.kind);
+    let member = file.members.iter().find(|m| m.id == new.member_id);
+    let mould = member.zip(way).and_then(|(m, way)| decide::mould_of(&frame::taken(&pattern, ticks), m, way));
+    // Where it now wants another number of futtocks than was decided on, it is decided on anew.
+    if let Some(mould) = mould.filter(|m| m.pieces as usize == whole.len()) {
+        for piece in whole {
+            work.size_piece(piece, mould.blank(), &new.name).await?;
+        }
     }
     Ok(())
 }

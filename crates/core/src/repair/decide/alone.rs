@@ -150,7 +150,7 @@ fn only_leave(alone: &Alone<'_>) -> Vec<RepairOption> {
 
 impl<'s> Alone<'s> {
     fn member(&self, class: Class, causes: Vec<Cause>) -> member::Case<'s> {
-        let crossed = matches!(self.kind, MemberKind::Frame | MemberKind::Floor);
+        let crossed = self.kind.is_planked();
         member::Case {
             kind: self.kind,
             class,

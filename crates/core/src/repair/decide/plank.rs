@@ -75,17 +75,6 @@ impl Case<'_> {
         }
         damage
     }
-
-    /// Length, mm, over which a piece lies where this plank laps the one below it and the one above; nothing on a hull without laps.
-    fn lapped(&self, plank: &Plank, outline: &[Point]) -> [f64; 2] {
-        let (Some((x0, x1)), Some((y0, y1))) = (extent(outline, 0), extent(outline, 1)) else { return [0.0; 2] };
-        if self.between != Between::Lap {
-            return [0.0; 2];
-        }
-        let lap = fastening::lap_breadth(self.thickness);
-        let width = plank.width_at((x0 + x1) / 2.0);
-        [y0 < lap, y1 > width - lap].map(|reaches| if reaches { x1 - x0 } else { 0.0 })
-    }
 }
 
 /// A stretch of new plank. Lengths mm from the plank's fore joint.
@@ -384,7 +373,7 @@ impl<'c> Context<'c> {
             })?;
             // A frame behind it backs a crack let in at half depth, and so does the plank it laps.
             let framed = |x: (f64, f64)| self.frames.iter().any(|f| (x.0..=x.1).contains(f));
-            let lapped = self.case.lapped(&self.plank, &patch.outline).iter().any(|l| *l > 0.0);
+            let lapped = self.lapped(&patch).iter().any(|l| *l > 0.0);
             if half && !lapped && !extent(&patch.outline, 0).is_some_and(framed) {
                 patch.backing = graving::backing(&self.plank, &patch.outline);
             }
@@ -413,7 +402,7 @@ impl<'c> Context<'c> {
                 .against("thickness", self.case.thickness, "mm", THIN_PLANKING),
             );
         }
-        let laps: Vec<f64> = patches.iter().flat_map(|p| self.case.lapped(&self.plank, &p.outline)).collect();
+        let laps: Vec<f64> = patches.iter().flat_map(|p| self.lapped(p)).collect();
         let lapped: f64 = laps.iter().sum();
         if lapped > 0.0 {
             reasons.push(
@@ -460,6 +449,14 @@ impl<'c> Context<'c> {
             wood: Wood::Patches(patches),
             reasons,
         })
+    }
+
+    /// Length, mm, over which a patch lies in the laps below and above; nothing on a hull without laps.
+    fn lapped(&self, patch: &Patch) -> [f64; 2] {
+        match self.case.between {
+            Between::Lap => graving::lapped(&self.plank, &patch.outline),
+            Between::Seam | Between::GluedEdge | Between::Joint => [0.0; 2],
+        }
     }
 
     fn renewed_fastenings(&self, patches: &[Patch]) -> u32 {
