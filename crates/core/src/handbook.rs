@@ -116,6 +116,7 @@ pub const VALUES: &[Value] = &[
     value("graving.rot_along", "mm", |p| p.graving.rot_along),
     value("graving.widest", "%", |_| graving::WIDEST_SHARE * 100.0),
     value("hang.at_end", "", |_| f64::from(hanging::AT_END)),
+    value("hang.on_former", "mm", |_| hanging::ON_FORMER),
     value("hang.screws", "mm", |_| hanging::SCREWS),
     value("hang.stands_off", "mm", |_| hanging::STANDS_OFF),
     value("launch.reserve", "", |_| seam::launch::PUMP_RESERVE),

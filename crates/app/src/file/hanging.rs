@@ -65,6 +65,10 @@ pub fn piece(
         rests,
         shape_taken: shape::taken(file, piece).is_some(),
         glue,
+        plies: match piece.geometry {
+            Geometry::Timber { plies, .. } => plies.max(1),
+            _ => 1,
+        },
         fastenings: share(file, piece, Operation::Fasten, |_| true).round() as u32,
         weight: species::find(&piece.species)
             .ok()
@@ -160,7 +164,7 @@ fn ends(
 }
 
 /// A piece's share of what its decision asks of an operation, which `sharing` of the decision's pieces ask for.
-fn share(file: &BoatFile, piece: &Piece, operation: Operation, sharing: impl Fn(&Piece) -> bool) -> f64 {
+pub fn share(file: &BoatFile, piece: &Piece, operation: Operation, sharing: impl Fn(&Piece) -> bool) -> f64 {
     let of = file.tasks.iter().filter(|t| t.decision_id == Some(piece.decision_id) && t.operation == operation);
     let among = file.pieces.iter().filter(|p| p.decision_id == piece.decision_id && sharing(p)).count();
     of.map(|t| t.amount).sum::<f64>() / among.max(1) as f64

@@ -68,6 +68,8 @@ pub struct Piece {
     /// It was cut to a shape somebody took.
     pub shape_taken: bool,
     pub glue: Option<Glued>,
+    /// Layers it is glued up of on a former before it goes in; 1: solid.
+    pub plies: u32,
     pub fastenings: u32,
     /// Its weight, kg, where it can be reckoned.
     pub weight: Option<f64>,
@@ -75,6 +77,13 @@ pub struct Piece {
     pub between: Between,
     /// What lies behind it and is not ready, by name.
     pub behind: Vec<String>,
+}
+
+impl Piece {
+    /// It is glued up on a former, and goes in dry when it has cured.
+    fn is_laid_up(&self) -> bool {
+        self.glue.is_some() && self.plies > 1
+    }
 }
 
 /// One clamp, or several at one place; a panel is held by temporary screws instead.
@@ -166,6 +175,7 @@ pub fn card(piece: &Piece) -> Result<Card, InputError> {
     check(piece)?;
     let clamps = match piece.what {
         What::Panel => screws(piece),
+        _ if piece.is_laid_up() => on_former(piece),
         _ => clamps(piece),
     };
     let springs = clamps.iter().filter_map(|c| Some((c.first?, c.x, c.off?))).max_by(|a, b| a.2.total_cmp(&b.2));
@@ -246,6 +256,26 @@ fn clamps(piece: &Piece) -> Vec<Clamp> {
     all
 }
 
+/// Clamps of a lamination stand this far apart at most, mm (*yard rule*).
+pub const ON_FORMER: f64 = 100.0;
+
+/// A lamination's clamps on its former, from the middle to both ends so that the plies slide and the glue is pressed out.
+fn on_former(piece: &Piece) -> Vec<Clamp> {
+    let bays = (piece.length / ON_FORMER).ceil().max(2.0);
+    let middle = piece.length / 2.0;
+    let mut places: Vec<f64> = (0..=bays as u32).map(|i| piece.length * f64::from(i) / bays).collect();
+    places.sort_by(|a, b| (a - middle).abs().total_cmp(&(b - middle).abs()));
+    let at = |x: &f64| {
+        let side = if *x < middle { "heel" } else { "head" };
+        match (x - middle).abs() {
+            off if off < 1e-6 => "its middle".to_owned(),
+            off if off > middle - 1e-6 => format!("its {side}"),
+            _ => format!("on towards its {side}"),
+        }
+    };
+    places.iter().map(|x| Clamp { x: *x, at: at(x), count: 1, first: None, off: None }).collect()
+}
+
 /// A panel's temporary screws, from its middle outwards so that the glue is pressed out and not in.
 fn screws(piece: &Piece) -> Vec<Clamp> {
     let middle = piece.length / 2.0;
@@ -283,6 +313,12 @@ fn reasons(piece: &Piece, card: &Card) -> Vec<Reason> {
             format!("temporary screws with washers, {SCREWS:.0} mm apart on each beam, from the middle outwards"),
         )
         .value("screws", f64::from(count), ""),
+        _ if piece.is_laid_up() => tell(
+            "hang.clamps",
+            Verdict::Note,
+            format!("on its former, {ON_FORMER:.0} mm apart at most, from the middle to both ends so that the plies can slide"),
+        )
+        .value("clamps", f64::from(count), ""),
         _ => tell(
             "hang.clamps",
             Verdict::Note,
@@ -400,7 +436,19 @@ fn before(piece: &Piece, card: &Card) -> Vec<Step> {
     if piece.what == What::Plank {
         steps.push(at("stubs", "Old stubs are left as points to wedge against until they are in the way"));
     }
-    steps.push(at("dry_fit", "It was fitted dry and closes all along; the edges that stood off are marked"));
+    if piece.is_laid_up() {
+        steps.push(at(
+            "former",
+            "The former stands fast and is covered so that no glue sticks; heel, head and middle are marked on it",
+        ));
+        let text = format!(
+            "All {} plies are planed, dusted and numbered, and were bent dry round the former: they close all along",
+            piece.plies
+        );
+        steps.push(step("dry_fit", Phase::Before, text));
+    } else {
+        steps.push(at("dry_fit", "It was fitted dry and closes all along; the edges that stood off are marked"));
+    }
     let count = card.count();
     let counted = match piece.what {
         What::Panel if count == 0 => {
@@ -412,7 +460,7 @@ fn before(piece: &Piece, card: &Card) -> Vec<Step> {
         _ => format!("{count} clamps are counted and laid out in their order"),
     };
     steps.push(step("clamps", Phase::Before, counted));
-    if piece.fastenings > 0 {
+    if piece.fastenings > 0 && !piece.is_laid_up() {
         let text = format!("{} fastenings, plugs, drill and driver are at hand", piece.fastenings);
         steps.push(step("tools", Phase::Before, text));
     }
@@ -434,6 +482,24 @@ fn before(piece: &Piece, card: &Card) -> Vec<Step> {
 
 fn during(piece: &Piece, card: &Card) -> Vec<Step> {
     let at = |code, text: &str| step(code, Phase::During, text);
+    if piece.is_laid_up() {
+        return vec![
+            at(
+                "wet",
+                "Both faces of every joint wet out with unfilled glue, thickened over it; the two outsides stay dry",
+            ),
+            at("locate", "Stack them on the former in their order, middle marks together, and clamp there"),
+            at(
+                "home",
+                "Clamp by clamp from the middle to both ends, the plies knocked level as they slide. Full force when all hang",
+            ),
+            Step {
+                photo: true,
+                ..at("squeeze", "Squeeze-out shows along every joint; where it does not, open it again")
+            },
+            at("clean", "Scrape off what came out before it sets"),
+        ];
+    }
     let mut steps = Vec::new();
     if piece.glue.is_some() {
         steps.push(at(
@@ -490,6 +556,7 @@ fn after(piece: &Piece, card: &Card) -> Vec<Step> {
             None => format!("Cured, {free}"),
         };
         steps.push(step("cured", Phase::After, text));
+        steps.extend(if piece.is_laid_up() { goes_in(piece) } else { Vec::new() });
     } else {
         steps.push(step("cured", Phase::After, "All fastened, clamps off: they are free for the next"));
     }
@@ -509,6 +576,24 @@ fn after(piece: &Piece, card: &Card) -> Vec<Step> {
         What::Frame | What::Beam | What::Timber => {
             steps.push(step("shores", Phase::After, "Shores and braces stay until it is fastened and has cured"));
         }
+    }
+    steps
+}
+
+/// What is done with a lamination off its former.
+fn goes_in(piece: &Piece) -> Vec<Step> {
+    let at = |code, text: &str| step(code, Phase::After, text);
+    let mut steps = vec![
+        at(
+            "held_against",
+            "Held against its template: it opens by about a part in plies squared of its rise, and no more",
+        ),
+        at("planed", "Both sides planed level to its siding; bevelled where bevels were taken"),
+        at("fitted", "Fitted dry in its place, then the faces that close on each other primed"),
+    ];
+    if piece.fastenings > 0 {
+        let text = format!("Clamped home and fastened from one end to the other: {} fastenings", piece.fastenings);
+        steps.push(step("fasten", Phase::After, text));
     }
     steps
 }
@@ -574,6 +659,7 @@ mod tests {
             rests: rests(leans),
             shape_taken: true,
             glue: None,
+            plies: 1,
             fastenings: 24,
             weight: Some(14.0),
             between: Between::Seam,
@@ -768,6 +854,34 @@ mod tests {
         assert_eq!(heavy.people, 3);
         let long = card(&plank(&[None; 9])).unwrap();
         assert_eq!(long.people, 2, "3.8 m is not hung alone");
+    }
+
+    #[test]
+    fn a_lamination_is_glued_on_its_former_and_goes_in_when_it_has_cured() {
+        let rib = Piece {
+            what: What::Frame,
+            length: 1_740.0,
+            ends: [End::Home, End::Home],
+            glue: Some(glued(3.0, Some(18.0))),
+            plies: 8,
+            ..plank(&[None, None])
+        };
+        let laid = card(&rib).unwrap();
+        let places: Vec<f64> = laid.clamps.iter().map(|c| c.x).collect();
+        // Both ends and every 97 mm between them: 18 bays; from the middle outwards.
+        assert_eq!(places.len(), 19);
+        assert!((places[0] - 870.0).abs() < 1e-9, "{places:?}");
+        assert!(places.windows(2).all(|w| (w[1] - 870.0).abs() >= (w[0] - 870.0).abs() - 1e-9), "{places:?}");
+        let codes: Vec<(Phase, &str)> = laid.steps.iter().map(|s| (s.phase, s.code)).collect();
+        let at = |code| codes.iter().position(|c| c.1 == code).unwrap_or_else(|| panic!("{code}: {codes:?}"));
+        assert!(at("former") < at("wet") && at("wet") < at("squeeze") && at("squeeze") < at("cured"));
+        assert!(at("cured") < at("planed") && at("planed") < at("fasten"), "it is fastened when it has cured");
+        let told = |piece: &Piece| card(piece).unwrap().steps.iter().map(|s| s.text.clone()).collect::<String>();
+        assert!(told(&rib).contains("All 8 plies") && !told(&rib).contains("bent home"));
+        // Solid, or without glue, it is hung as before.
+        for other in [Piece { plies: 1, ..rib.clone() }, Piece { glue: None, ..rib.clone() }] {
+            assert!(told(&other).contains("heel in its place") && !told(&other).contains("former"));
+        }
     }
 
     #[test]

@@ -12,6 +12,7 @@ use mend_keel_core::reason::Reason;
 use mend_keel_core::repair::graving;
 use mend_keel_core::timber::species;
 use mend_keel_core::units::LengthUnit;
+use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::boats::Plank;
 use mend_keel_store::decisions::{Geometry, Piece};
 use mend_keel_store::fastenings;
@@ -20,6 +21,7 @@ use rocket::{get, post};
 use serde_json::json;
 
 use crate::file::boat::BoatFile;
+use crate::file::hanging;
 use crate::pages::fasten::refasten::{self, AskingView, KINDS, size_and_length, size_text};
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
@@ -80,7 +82,7 @@ struct PieceView {
 /// Fastenings a piece needs: those it swallows that held, or every crossing and butt of a stretch.
 fn needed(file: &BoatFile, piece: &Piece, per_crossing: u32) -> u32 {
     let Ok(plank) = file.plank(piece.member_id) else {
-        return of_member(file, piece);
+        return hanging::share(file, piece, Operation::Fasten, |_| true).round() as u32;
     };
     let holes = file.holes(plank);
     match &piece.geometry {
@@ -122,16 +124,6 @@ fn in_patched_laps(file: &BoatFile, piece: &Piece, plank: &Plank) -> u32 {
 /// Whether a piece is solid wood of a part that is no plank.
 fn is_of_wood(piece: &Piece) -> bool {
     matches!(piece.geometry, Geometry::Timber { sheet: false, .. })
-}
-
-/// Fastenings of a piece of a frame, a beam or the backbone: its share of what its decision counted.
-fn of_member(file: &BoatFile, piece: &Piece) -> u32 {
-    let fasten = |t: &&mend_keel_store::tasks::Task| {
-        t.decision_id == Some(piece.decision_id) && t.operation == mend_keel_core::work::estimate::Operation::Fasten
-    };
-    let counted: f64 = file.tasks.iter().filter(fasten).map(|t| t.amount).sum();
-    let whole: f64 = file.pieces.iter().filter(|p| p.decision_id == piece.decision_id).map(|p| p.length).sum();
-    (counted * piece.length / whole.max(1.0)).round() as u32
 }
 
 /// A plank's width where a piece goes in.
