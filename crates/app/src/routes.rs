@@ -214,6 +214,7 @@ pub fn routes() -> Vec<Route> {
         work::list::stop,
         work::list::book,
         work::list::done,
+        work::mended::keep,
         story::list::boat,
         story::list::tell,
         story::list::plank,

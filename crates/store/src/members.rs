@@ -183,6 +183,22 @@ impl Work {
         Ok(())
     }
 
+    /// A part was made new: of what timber and in which year. How its grain runs nobody has said yet.
+    pub async fn renew_part(&mut self, boat: i64, id: i64, name: &str, species: &str, year: i64) -> Result<()> {
+        sqlx::query(
+            "UPDATE member SET species = ?, grain = NULL, year = ?, version = version + 1 WHERE boat_id = ? AND id = ?",
+        )
+        .bind(species)
+        .bind(year)
+        .bind(boat)
+        .bind(id)
+        .execute(&mut *self.tx)
+        .await?;
+        let body = json!({ "species": species, "year": year });
+        self.note(Some(boat), Some(id), "grid", &format!("{name} is new wood of {year}"), &body).await?;
+        Ok(())
+    }
+
     /// Keeps what is known of a member. [`StoreError::Stale`] when it is no longer at `version`.
     pub async fn know_member(&mut self, boat: i64, id: i64, version: i64, name: &str, known: &Known) -> Result<()> {
         let done = sqlx::query(

@@ -446,6 +446,10 @@ impl Work {
         for (account,) in open {
             self.stop_clock(account, done.unwrap_or(self.at()), None).await?;
         }
+        // Who tells it second tells nothing new: the first to say so stays.
+        if done.is_some() == task.done_at.is_some() {
+            return Ok(());
+        }
         sqlx::query("UPDATE task SET done_at = ? WHERE id = ?")
             .bind(done.map(|at| at.to_string()))
             .bind(task.id)

@@ -13,6 +13,7 @@ use mend_keel_store::decisions::{Geometry, Piece};
 use mend_keel_store::members::MemberRow;
 
 use crate::file::boat::BoatFile;
+use crate::file::decide;
 use crate::file::learned::YardRates;
 use crate::file::shape;
 
@@ -57,9 +58,15 @@ pub fn piece(
         hours_each: known.rate(Operation::Glue),
         logged: known.rates.get(&Operation::Glue).map_or(0, |l| l.jobs()),
     });
+    // A template of a whole frame knows better than the grid how long it is.
+    let girth = member
+        .filter(|_| decide::is_whole_piece(file, piece))
+        .and_then(|m| decide::frame_shape(file, m))
+        .filter(|f| f.taken)
+        .map(|f| f.girth * (to - from) / member.map_or(to, |m| m.length));
     Some(Hung {
         what,
-        length: to - from,
+        length: girth.unwrap_or(to - from),
         width,
         ends: ends(file, piece, plank, member, (from, to), scarf),
         rests,

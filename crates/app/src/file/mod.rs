@@ -3,6 +3,7 @@
 pub mod boat;
 pub mod decide;
 pub mod due;
+pub mod ended;
 pub mod finish;
 pub mod forecast;
 pub mod hanging;

@@ -1,6 +1,6 @@
 //! Fastenings, metals and seams through the real pages.
 
-use crate::support::{Browser, Server, Visitor, flat};
+use crate::support::{Browser, Server, Visitor, flat, keys, with_keys};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_region_is_refastened_and_ticked_off_also_without_signal() {
@@ -439,25 +439,6 @@ fn action_of(sheet: &str) -> String {
     sheet.split_once("action=\"").expect("its form").1.split('"').next().unwrap().to_owned()
 }
 
-/// Writes a finding down by looking, and says what came of it.
-async fn found(visitor: &Visitor, boat: i64, at: &str, fields: &[(&str, &str)]) {
-    let page = format!("/boats/{boat}/findings/new?at={}", at.replace(' ', "%20"));
-    let seen = [("method", "look"), ("grade", "renew"), ("certainty", "confirmed"), ("cause", "grounding")];
-    let answer = visitor.send(&page, &page, &[&seen[..], fields].concat()).await;
-    assert_eq!(answer.status, 303, "{at}: {}", answer.text);
-}
-
-/// Decides on the part that is called so, as the page offers it.
-async fn decided(visitor: &Visitor, boat: i64, name: &str, option: &str) {
-    let list = visitor.get(&format!("/boats/{boat}/decide")).await.text;
-    let row = list.split("<tr").find(|row| row.contains(name)).unwrap_or_else(|| panic!("{name}: {list}"));
-    let link = row.split_once(&format!("/boats/{boat}/parts/")).expect("the way to its options").1;
-    let page = format!("/boats/{boat}/parts/{}/decide", link.split('/').next().unwrap());
-    let fields = [("option", option), ("reason", "as a case asks for"), ("against", "to see what comes of it")];
-    let kept = visitor.send(&page, &page, &fields).await;
-    assert_eq!(kept.status, 303, "{name}: {}", kept.text);
-}
-
 #[tokio::test]
 async fn a_piece_of_a_frame_is_fastened_as_the_planking_on_it() {
     let server = Server::demo();
@@ -488,8 +469,8 @@ async fn what_a_new_beam_is_fastened_to_is_asked_and_not_made_up() {
     let server = Server::demo();
     let visitor = Visitor::new(&server);
     visitor.get("/").await;
-    found(&visitor, 1, "BM5 1", &[("kind", "broken"), ("shape", "300, 30"), ("depth", "20")]).await;
-    decided(&visitor, 1, "Beam 5", "saw").await;
+    visitor.found(1, "BM5 1", &[("kind", "broken"), ("shape", "300, 30"), ("depth", "20")]).await;
+    visitor.decided(1, "Beam 5", "saw").await;
     let page = visitor.get("/boats/1/fasten").await.text;
     let beam = sheet(&page, "Saw new, Beam 5");
     assert!(beam.contains("nobody recorded it") && !beam.contains("Pilot"), "{beam}");
@@ -521,13 +502,11 @@ async fn a_patch_in_a_lap_counts_its_rivets_and_an_unknown_timber_hides_no_page(
         ("rig", "none"),
         ("year", "1961"),
     ];
-    let made = visitor
-        .post("/boats/new", &crate::support::with_keys(&crate::support::keys(&page, "/boats/new"), &fields))
-        .await;
+    let made = visitor.post("/boats/new", &with_keys(&keys(&page, "/boats/new"), &fields)).await;
     assert_eq!(made.status, 303, "{}", made.text);
     let boat: i64 = made.location.rsplit('/').next().unwrap().parse().unwrap();
-    found(&visitor, boat, "P4 F7", &[("kind", "split"), ("shape", "-40, 14\n340, 17"), ("depth", "10")]).await;
-    decided(&visitor, boat, "P4, stem", "graving").await;
+    visitor.found(boat, "P4 F7", &[("kind", "split"), ("shape", "-40, 14\n340, 17"), ("depth", "10")]).await;
+    visitor.decided(boat, "P4, stem", "graving").await;
     let page = visitor.get(&format!("/boats/{boat}/fasten")).await;
     assert_eq!(page.status, 200);
     let patch = sheet(&page.text, "Graving piece, P4, stem");

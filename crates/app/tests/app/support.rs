@@ -151,6 +151,27 @@ impl Visitor {
         self.post(action, &with_keys(&keys, fields)).await
     }
 
+    /// Writes a finding down that was seen by looking.
+    pub async fn found(&self, boat: i64, at: &str, fields: &[(&str, &str)]) {
+        let page = format!("/boats/{boat}/findings/new?at={}", at.replace(' ', "%20"));
+        let seen = [("method", "look"), ("grade", "renew"), ("certainty", "confirmed"), ("cause", "grounding")];
+        let answer = self.send(&page, &page, &[&seen[..], fields].concat()).await;
+        assert_eq!(answer.status, 303, "{at}: {}", answer.text);
+    }
+
+    /// Decides on the part whose row on Decide says so; the number of the part.
+    pub async fn decided(&self, boat: i64, name: &str, option: &str) -> String {
+        let list = self.get(&format!("/boats/{boat}/decide")).await.text;
+        let row = list.split("<tr").find(|row| row.contains(name)).unwrap_or_else(|| panic!("{name}: {list}"));
+        let link = row.split_once(&format!("/boats/{boat}/parts/")).expect("the way to its options").1;
+        let part = link.split('/').next().unwrap().to_owned();
+        let page = format!("/boats/{boat}/parts/{part}/decide");
+        let fields = [("option", option), ("reason", "as a case asks for"), ("against", "to see what comes of it")];
+        let kept = self.send(&page, &page, &fields).await;
+        assert_eq!(kept.status, 303, "{name}: {}", kept.text);
+        part
+    }
+
     pub async fn post(&self, action: &str, fields: &[(String, String)]) -> Answer {
         let url = format!("{}{}", self.base, action.replace("&amp;", "&"));
         Self::read(self.client.post(url).form(fields).send().await.unwrap()).await

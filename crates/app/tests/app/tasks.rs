@@ -394,3 +394,82 @@ async fn a_planks_card_names_what_lies_behind_it_and_the_edge_that_springs() {
     assert_eq!(visitor.send(&decide, &decide, &leave).await.status, 303);
     assert_eq!(visitor.get(&card).await.status, 404);
 }
+
+/// The form at the end of a job whose part is called so; empty where none is asked.
+fn ending(page: &str, part: &str) -> String {
+    let section =
+        page.split("<section").find(|s| s.contains(&format!(">{part}</a>"))).unwrap_or_else(|| panic!("{page}"));
+    section.split_once("/mended\"").map_or(String::new(), |(before, rest)| {
+        let from = before.rfind("action=\"").unwrap() + 8;
+        format!("{}/mended {}", &before[from..], rest.split("</form>").next().unwrap())
+    })
+}
+
+/// Ticks every task of the boat's work as done, against the hours that things take to cure.
+async fn all_done(visitor: &Visitor, work: &str) {
+    let page = visitor.get(work).await.text;
+    let ticks: Vec<String> = page
+        .split("name=\"t")
+        .skip(1)
+        .map(|rest| format!("t{}", rest.split('"').next().unwrap()))
+        .filter(|name| name[1..].bytes().all(|b| b.is_ascii_digit()))
+        .collect();
+    assert!(!ticks.is_empty(), "{page}");
+    let mut fields: Vec<(&str, &str)> = ticks.iter().map(|t| (t.as_str(), "1")).collect();
+    fields.push(("why", "it cured over the week nobody wrote anything down"));
+    let answer = visitor.send(work, &work.replace("/work", "/tasks-at-once"), &fields).await;
+    assert_eq!(answer.status, 303, "{}", answer.text);
+}
+
+/// Addresses of the tasks of the job whose part is called so.
+fn tasks_of(page: &str, part: &str) -> Vec<String> {
+    let section = page.split("<section").find(|s| s.contains(&format!(">{part}</a>"))).expect("its job");
+    let forms = section.split("action=\"").skip(1).filter_map(|r| r.split('"').next()?.strip_suffix("/done"));
+    forms.map(str::to_owned).collect()
+}
+
+#[tokio::test]
+async fn a_new_frame_is_told_to_be_in_and_the_boat_is_as_she_is_now() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let (work, frame) = ("/boats/2/work", "Frame 12, port");
+    visitor.found(2, "FR12P 2", &[("kind", "broken"), ("shape", "20, 8"), ("depth", "6")]).await;
+    visitor
+        .found(2, "FR12P 1", &[("kind", "split"), ("shape", "0, 6\n60, 8"), ("depth", "4"), ("grade", "mend")])
+        .await;
+    let part = visitor.decided(2, frame, "steam").await;
+    assert_eq!(ending(&visitor.get(work).await.text, frame), "", "nothing is done yet");
+    all_done(&visitor, work).await;
+
+    let asked = ending(&visitor.get(work).await.text, frame);
+    assert!(asked.contains("Broken through at FR12P") && asked.contains("Split at FR12P"), "{asked}");
+    let action = asked.split(' ').next().unwrap().to_owned();
+    let ids: Vec<&str> = asked.split("name=\"f").skip(1).map(|r| r.split('"').next().unwrap()).collect();
+    assert_eq!(ids.len(), 2, "{asked}");
+    // Opened again by somebody else, it is not over.
+    let page = visitor.get(work).await.text;
+    let form = keys(&page, &action);
+    let task = tasks_of(&page, frame).pop().expect("a task that is done");
+    let again = format!("{task}/done");
+    assert_eq!(visitor.send(work, &again, &[("again", "1")]).await.status, 303);
+    let early = visitor.post(&action, &with_keys(&form, &[(&format!("f{}", ids[0]), "1"), ("year", "2021")])).await;
+    assert!(early.status == 422 && ending(&early.text, frame).is_empty(), "{}", early.text);
+    all_done(&visitor, work).await;
+    // Nothing ticked, and a year that is no year, are told there; what was typed stays.
+    let refused = visitor.send(work, &action, &[("year", "2999")]).await;
+    assert!(refused.status == 422 && refused.text.contains("tick what is mended by it"), "{}", refused.text);
+    assert!(refused.text.contains("value=\"2999\"") && refused.text.contains("is-invalid"));
+    assert!(!ending(&refused.text, frame).contains(" checked"), "nothing was ticked");
+    let (one, other) = (format!("f{}", ids[0]), format!("f{}", ids[1]));
+    let told = [(one.as_str(), "1"), (other.as_str(), "1"), ("year", "2021")];
+    assert_eq!(visitor.send(work, &action, &told).await.status, 303);
+
+    assert_eq!(ending(&visitor.get(work).await.text, frame), "");
+    let here = visitor.get("/boats/2?at=FR12P%202").await.text;
+    assert!(here.contains("renewed 2021"), "{here}");
+    assert!(!visitor.get("/boats/2/decide").await.text.contains(frame), "it asks for nothing any more");
+    let life = visitor.get(&format!("/boats/2/planks/{part}")).await.text;
+    for said in ["Found broken through", "Decided on", "new wood of 2021", "mended"] {
+        assert!(life.contains(said), "{said}: {life}");
+    }
+}

@@ -148,6 +148,15 @@ async fn a_task_that_is_done_stops_everybodys_clock_on_it_and_takes_none_until_i
     assert_eq!((done.minutes, done.running), (90.0, 0), "both worked on it");
     assert!(tasks::running(&store).await.unwrap().is_empty());
 
+    // Who says so a second time changes nothing: the first stays, and the story tells it once.
+    let story = async || mend_keel_store::history::proof(&store).await.unwrap().upto;
+    let told_last = story().await;
+    let mut work = store.begin(acting(48)).await.unwrap();
+    work.finish_task(&done, Some(at(48)), None).await.unwrap();
+    work.commit("/").await.unwrap();
+    let again = tasks::find(&store, boat, tasks[0].id).await.unwrap();
+    assert_eq!((again.done_at, story().await), (done.done_at.clone(), told_last));
+
     let mut work = store.begin(acting(50)).await.unwrap();
     let told = work.start_clock(&done, maud, at(50), None).await.unwrap_err();
     assert!(matches!(told, StoreError::Conflict(_)), "{told}");

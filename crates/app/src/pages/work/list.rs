@@ -11,6 +11,7 @@ use mend_keel_store::tasks::{self, Task};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
+use crate::file::ended::{self, Ending};
 use crate::file::hanging;
 use crate::file::order::HeldBack;
 use crate::file::planned;
@@ -42,9 +43,17 @@ struct List {
     /// The reader's own clock, where it has run too long to be true.
     forgotten: Option<Forgotten>,
     kinds: Vec<(&'static str, &'static str)>,
+    this_year: String,
     typed: Typed,
     faults: Faults,
     faulty: i64,
+}
+
+impl List {
+    /// Whether a finding was ticked in the form that was refused.
+    fn was_ticked(&self, finding: &i64) -> bool {
+        self.typed.is(&format!("f{finding}"), "1")
+    }
 }
 
 struct Job {
@@ -60,6 +69,8 @@ struct Job {
     later: Vec<TaskView>,
     /// Hours of what comes later, at even odds.
     later_hours: String,
+    /// All of it is done: what is mended by it.
+    ending: Option<Ending>,
 }
 
 struct TaskView {
@@ -160,6 +171,7 @@ fn gathered(
         now: Vec::new(),
         later: Vec::new(),
         later_hours: view::hours(whole_job(&later).p50),
+        ending: None,
     };
     for task in tasks {
         let place = match (now(task), task.done_at.is_some()) {
@@ -198,6 +210,7 @@ async fn page(
                     .map(|p| (p.id, p.name.clone()))
                     .collect(),
                 untreated: file.untreated(d.member_id),
+                ending: ended::ending(file, d),
                 ..gathered(file, &held, faulty, units, file.part_name(d.member_id)?, d.kind.label(), |t| {
                     t.decision_id == Some(d.id)
                 })
@@ -208,10 +221,10 @@ async fn page(
         href: format!("/boats/{}/jobs/{}", file.boat.id, job.id),
         ..gathered(file, &held, faulty, units, job.name.clone(), job.kind.label(), |t| t.job_id == Some(job.id))
     }));
-    // What runs first, then what can be begun, then what waits; what is done last.
+    // What runs first, then what only wants to be told that it is mended, then what can be begun, then what waits; what is done last.
     jobs.sort_by_key(|job| {
         let can_begin = job.now.iter().any(|t| t.held.is_empty());
-        (!job.now.iter().any(|t| t.running), !can_begin, job.now.is_empty())
+        (!job.now.iter().any(|t| t.running), job.ending.is_none(), !can_begin, job.now.is_empty())
     });
     let mut by_operation: BTreeMap<Operation, (f64, f64)> = BTreeMap::new();
     for task in &file.tasks {
@@ -251,6 +264,7 @@ async fn page(
         twice,
         forgotten: forgotten(desk, Timestamp::now()).await?,
         kinds: HourKind::ALL.iter().map(|k| (k.code(), k.label())).collect(),
+        this_year: view::today().chars().take(4).collect(),
         page: desk.boat_page(file, "Work", "work"),
         boat_id: file.boat.id,
         jobs,
@@ -267,6 +281,12 @@ async fn page(
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
     render(&page(&desk, &file, Typed::default(), Faults::default(), 0).await?)
+}
+
+/// The page with what was typed at the end of a job and what is wrong with it.
+pub async fn again(desk: &Desk<'_>, file: &BoatFile, posted: &Posted, faults: Faults, decision: i64) -> Result {
+    let typed = posted.form.typed().with("ended", decision.to_string());
+    render_faulty(&page(desk, file, typed, faults, 0).await?)
 }
 
 fn back(id: i64) -> String {

@@ -1,0 +1,38 @@
+//! Jobs all of whose tasks are done, while what was found on the part still stands open.
+
+use mend_keel_core::repair::way::OptionKind;
+use mend_keel_store::decisions::Decision;
+use mend_keel_store::findings::Finding;
+
+use crate::file::boat::BoatFile;
+
+/// What the end of a job asks for.
+#[derive(Debug)]
+pub struct Ending {
+    pub decision: i64,
+    /// What was found on the part and is still open: its number, and in words.
+    pub found: Vec<(i64, String)>,
+    /// The part was made new: it is asked of what year.
+    pub is_new: bool,
+}
+
+/// Findings of a decided part that are still open.
+pub fn open<'f>(file: &'f BoatFile, decision: &Decision) -> Vec<&'f Finding> {
+    file.found_on(decision.member_id).filter(|f| f.is_open()).collect()
+}
+
+/// Whether a decision has tasks and all are done.
+pub fn is_over(file: &BoatFile, decision: &Decision) -> bool {
+    let mut tasks = file.tasks.iter().filter(|t| t.decision_id == Some(decision.id)).peekable();
+    tasks.peek().is_some() && tasks.all(|t| t.done_at.is_some())
+}
+
+/// The end of a job: where all of it is done and something found there is still open. What is left and watched has none.
+pub fn ending(file: &BoatFile, decision: &Decision) -> Option<Ending> {
+    let found = open(file, decision);
+    if decision.kind == OptionKind::Leave || found.is_empty() || !is_over(file, decision) {
+        return None;
+    }
+    let told = |f: &&Finding| (f.id, format!("{} at {}, {}", f.kind.label(), file.shown(&f.place), f.grade.label()));
+    Some(Ending { decision: decision.id, found: found.iter().map(told).collect(), is_new: decision.kind.is_whole() })
+}

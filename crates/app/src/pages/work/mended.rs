@@ -1,0 +1,47 @@
+//! The end of a job: what was found on the part is mended, and a part made new says from when.
+
+use jiff::civil::Date;
+use mend_keel_core::InputError;
+use mend_keel_core::survey::compare::Outcome;
+use mend_keel_store::findings::Finding;
+use rocket::post;
+
+use crate::file::boat::BoatFile;
+use crate::file::ended;
+use crate::pages::work::list;
+use crate::view;
+use crate::web::auth::Crew;
+use crate::web::desk::Desk;
+use crate::web::error::{Answer, AppError, Result};
+use crate::web::form::{Posted, Reader};
+
+#[post("/boats/<id>/decisions/<decision>/mended", data = "<posted>")]
+pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, decision: i64, posted: Posted) -> Result {
+    let file = BoatFile::load(desk.store, id).await?;
+    let decision = file.decisions.iter().find(|d| d.id == decision).ok_or(AppError::NotFound("decision"))?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    if !ended::is_over(&file, decision) {
+        read.faults.add(InputError::new("mended", "there is something left to do: tick it first"));
+    }
+    let found = ended::open(&file, decision);
+    let ticked: Vec<&&Finding> = found.iter().filter(|f| posted.form.get(&format!("f{}", f.id)) == "1").collect();
+    if ticked.is_empty() && !found.is_empty() {
+        read.faults.add(InputError::new("mended", "tick what is mended by it"));
+    }
+    let this_year = view::today().parse::<Date>().map_or(9_999, |d| d.year()).unsigned_abs();
+    let year = decision.kind.is_whole().then(|| read.whole("year", 1_800, u32::from(this_year)));
+    if !read.faults.is_empty() {
+        return list::again(&desk, &file, &posted, read.faults, decision.id).await;
+    }
+    let location = format!("/boats/{id}/work");
+    let mut work = desk.store.begin(posted.act()).await?;
+    for finding in ticked {
+        work.set_outcome(finding, &file.shown(&finding.place), Outcome::Mended).await?;
+    }
+    let piece = file.pieces.iter().find(|p| p.decision_id == decision.id);
+    if let (Some(year), Some(piece), Some(name)) = (year, piece, file.part_name(decision.member_id)) {
+        work.renew_part(id, decision.member_id, &name, &piece.species, i64::from(year)).await?;
+    }
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
