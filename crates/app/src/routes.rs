@@ -129,6 +129,7 @@ pub fn routes() -> Vec<Route> {
         timber::list::list,
         timber::list::reserve,
         timber::list::take,
+        timber::list::spoiled,
         fasten::planned::list,
         fasten::planned::keep,
         fasten::refasten::list,

@@ -320,10 +320,7 @@ impl Work {
             });
         }
         if let Some(board) = piece.board_id {
-            sqlx::query("UPDATE board SET state = 'free' WHERE id = ? AND state = 'reserved'")
-                .bind(board)
-                .execute(&mut *self.tx)
-                .await?;
+            self.free_board(board).await?;
         }
         let body = json!({ "piece": piece.id, "was": piece.geometry, "now": new.geometry, "why": why });
         self.note(Some(piece.boat_id), Some(piece.member_id), "piece", &format!("{}: {why}", piece.name), &body)
@@ -331,14 +328,73 @@ impl Work {
         Ok(())
     }
 
+    /// A piece is in the boat whose wood came from no board of the rack: it asks for none any more, and one kept for it is free.
+    pub async fn made_elsewhere(&mut self, piece: &Piece) -> Result<()> {
+        let done = sqlx::query(
+            "UPDATE piece SET state = 'cut', board_id = NULL WHERE id = ? AND state IN ('planned', 'reserved')",
+        )
+        .bind(piece.id)
+        .execute(&mut *self.tx)
+        .await?;
+        if done.rows_affected() == 0 {
+            return Ok(());
+        }
+        if let Some(board) = piece.board_id {
+            self.free_board(board).await?;
+        }
+        let body = json!({ "piece": piece.id });
+        let summary = format!("{}: its wood is not of the rack", piece.name);
+        self.note(Some(piece.boat_id), Some(piece.member_id), "piece", &summary, &body).await?;
+        Ok(())
+    }
+
+    async fn free_board(&mut self, board: i64) -> Result<()> {
+        sqlx::query("UPDATE board SET state = 'free' WHERE id = ? AND state = 'reserved'")
+            .bind(board)
+            .execute(&mut *self.tx)
+            .await?;
+        Ok(())
+    }
+
+    /// A piece that was cut is spoiled, and made again from another board: what was cut of it is gone.
+    pub async fn spoil_piece(&mut self, piece: &Piece, why: &str) -> Result<()> {
+        let done = sqlx::query(
+            "UPDATE piece SET state = 'planned', board_id = NULL, version = version + 1 WHERE id = ? AND state = 'cut'",
+        )
+        .bind(piece.id)
+        .execute(&mut *self.tx)
+        .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Conflict("it is not cut: there is nothing of it to be spoiled".into()));
+        }
+        let body = json!({ "piece": piece.id, "board": piece.board_id, "why": why });
+        let summary = format!("{}: spoiled, and made again: {why}", piece.name);
+        self.note(Some(piece.boat_id), Some(piece.member_id), "piece", &summary, &body).await?;
+        Ok(())
+    }
+
+    /// Takes a decision out of force. One that was carried out stays as it was done, wood and all: what is decided next is another job.
     async fn supersede(&mut self, decision: i64) -> Result<()> {
+        let (tasks, open): (i64, i64) = sqlx::query_as(
+            "SELECT count(*), coalesce(sum(done_at IS NULL), 0) FROM task WHERE decision_id = ? AND dropped = 0",
+        )
+        .bind(decision)
+        .fetch_one(&mut *self.tx)
+        .await?;
+        if tasks > 0 && open == 0 {
+            sqlx::query("UPDATE decision SET superseded = 1 WHERE id = ?")
+                .bind(decision)
+                .execute(&mut *self.tx)
+                .await?;
+            return Ok(());
+        }
         let (cut,): (i64,) = sqlx::query_as("SELECT count(*) FROM piece WHERE decision_id = ? AND state = 'cut'")
             .bind(decision)
             .fetch_one(&mut *self.tx)
             .await?;
         if cut > 0 {
             return Err(StoreError::Conflict(
-                "wood has been cut for the decision in force; record what became of it before deciding anew".into(),
+                "wood has been cut for the decision in force: say under Timber that it is spoiled, or take the cut back at its board, before deciding anew".into(),
             ));
         }
         self.stop_clocks_of(decision).await?;

@@ -278,6 +278,49 @@ async fn deciding_again_drops_what_is_open_but_not_what_is_cut() {
         PieceState::Cut,
         "the refused decision changed nothing"
     );
+
+    // Spoiled, it is planned once more; what is not cut cannot be spoiled.
+    let cut = decisions::pieces(&store, boat).await.unwrap().remove(0);
+    let mut work = store.begin(act()).await.unwrap();
+    work.spoil_piece(&cut, "it split at the nails").await.unwrap();
+    work.commit("/").await.unwrap();
+    let planned = decisions::pieces(&store, boat).await.unwrap().remove(0);
+    assert_eq!((planned.state.clone(), planned.board_id), (PieceState::Planned, None));
+    let mut work = store.begin(act()).await.unwrap();
+    assert!(matches!(work.spoil_piece(&planned, "twice").await, Err(StoreError::Conflict(_))));
+    drop(work);
+    decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
+}
+
+#[tokio::test]
+async fn what_was_carried_out_stays_as_it_was_done_when_the_part_is_decided_on_again() {
+    let (_folder, store) = yard().await;
+    let boat = boat(&store).await;
+    let plank = boats::planks(&store, boat).await.unwrap()[0].id;
+    decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    work.add_board(&larch("L-1")).await.unwrap();
+    work.commit("/").await.unwrap();
+    let stock = boards::list(&store).await.unwrap().remove(0);
+    let piece = decisions::pieces(&store, boat).await.unwrap().remove(0);
+    let mut work = store.begin(act()).await.unwrap();
+    work.reserve(&stock, &piece).await.unwrap();
+    let cut = board::take(stock.face(), stock.thickness, Rectangle { length: 212.0, width: 52.0 }).unwrap();
+    work.take_from_rack(&stock, &piece, &cut).await.unwrap();
+    for task in tasks::of_boat(&store, boat).await.unwrap() {
+        work.finish_task(&task, Some(jiff::Timestamp::now()), None).await.unwrap();
+    }
+    work.commit("/").await.unwrap();
+    let first = decisions::of_boat(&store, boat).await.unwrap().remove(0);
+
+    // Years later it is damaged again: another job, and the wood that was cut for the first is still cut.
+    decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
+    let now = decisions::of_boat(&store, boat).await.unwrap();
+    assert!(now.len() == 1 && now[0].id != first.id);
+    assert_eq!(boards::find(&store, stock.id).await.unwrap().state, BoardState::Cut, "its board is not given back");
+    let done = tasks::of_boat(&store, boat).await.unwrap();
+    let (old, new): (Vec<_>, Vec<_>) = done.iter().partition(|t| t.decision_id == Some(first.id));
+    assert!(old.iter().all(|t| t.done_at.is_some()) && new.iter().all(|t| t.done_at.is_none()) && !new.is_empty());
 }
 
 #[tokio::test]

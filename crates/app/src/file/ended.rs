@@ -1,7 +1,7 @@
 //! Jobs all of whose tasks are done, while what was found on the part still stands open.
 
 use mend_keel_core::repair::way::OptionKind;
-use mend_keel_store::decisions::Decision;
+use mend_keel_store::decisions::{Decision, Piece, PieceState};
 use mend_keel_store::findings::Finding;
 
 use crate::file::boat::BoatFile;
@@ -12,6 +12,8 @@ pub struct Ending {
     pub decision: i64,
     /// What was found on the part and is still open: its number, and in words.
     pub found: Vec<(i64, String)>,
+    /// Its pieces for which no board of the rack was cut.
+    pub elsewhere: Vec<String>,
     /// The part was made new: it is asked of what year.
     pub is_new: bool,
 }
@@ -34,5 +36,15 @@ pub fn ending(file: &BoatFile, decision: &Decision) -> Option<Ending> {
         return None;
     }
     let told = |f: &&Finding| (f.id, format!("{} at {}, {}", f.kind.label(), file.shown(&f.place), f.grade.label()));
-    Some(Ending { decision: decision.id, found: found.iter().map(told).collect(), is_new: decision.kind.is_whole() })
+    Some(Ending {
+        decision: decision.id,
+        found: found.iter().map(told).collect(),
+        elsewhere: not_of_the_rack(file, decision.id).map(|p| p.name.clone()).collect(),
+        is_new: decision.kind.is_whole(),
+    })
+}
+
+/// Pieces of a decision for which no board was cut.
+pub fn not_of_the_rack(file: &BoatFile, decision: i64) -> impl Iterator<Item = &Piece> {
+    file.pieces.iter().filter(move |p| p.decision_id == decision && p.state != PieceState::Cut)
 }

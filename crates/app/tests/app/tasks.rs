@@ -443,6 +443,7 @@ async fn a_new_frame_is_told_to_be_in_and_the_boat_is_as_she_is_now() {
 
     let asked = ending(&visitor.get(work).await.text, frame);
     assert!(asked.contains("Broken through at FR12P") && asked.contains("Split at FR12P"), "{asked}");
+    assert!(asked.contains("no board of the rack was cut for it"), "{asked}");
     let action = asked.split(' ').next().unwrap().to_owned();
     let ids: Vec<&str> = asked.split("name=\"f").skip(1).map(|r| r.split('"').next().unwrap()).collect();
     assert_eq!(ids.len(), 2, "{asked}");
@@ -468,8 +469,36 @@ async fn a_new_frame_is_told_to_be_in_and_the_boat_is_as_she_is_now() {
     let here = visitor.get("/boats/2?at=FR12P%202").await.text;
     assert!(here.contains("renewed 2021"), "{here}");
     assert!(!visitor.get("/boats/2/decide").await.text.contains(frame), "it asks for nothing any more");
+    let timber = visitor.get("/boats/2/timber").await.text;
+    assert!(timber.contains(frame) && !timber.contains("No board yet"), "it asks for no wood: {timber}");
     let life = visitor.get(&format!("/boats/2/planks/{part}")).await.text;
     for said in ["Found broken through", "Decided on", "new wood of 2021", "mended"] {
         assert!(life.contains(said), "{said}: {life}");
     }
+}
+
+#[tokio::test]
+async fn a_piece_that_split_is_made_again_and_says_why() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let timber = "/boats/1/timber";
+    let page = visitor.get(timber).await.text;
+    let at = page.find("/reserve\"").expect("a piece that a board yields");
+    let reserve = page[page[..at].rfind('"').unwrap() + 1..at + 8].to_owned();
+    let piece = reserve.trim_end_matches("/reserve").to_owned();
+    let board = page[at..].split_once("name=\"board\"").unwrap().1.split("value=\"").nth(1).unwrap();
+    let board: String = board.chars().take_while(char::is_ascii_digit).collect();
+    assert_eq!(visitor.send(timber, &reserve, &[("board", &board)]).await.status, 303);
+    let taken =
+        visitor.send(timber, &format!("{piece}/take"), &[("unmeasured", "its edges are scribed on the boat")]).await;
+    assert_eq!(taken.status, 303, "{}", taken.text);
+
+    let spoiled = format!("{piece}/spoiled");
+    let silent = visitor.send(timber, &spoiled, &[("spoiled", " ")]).await;
+    assert!(silent.status == 422 && silent.text.matches("is-invalid").count() == 1, "{}", silent.text);
+    assert!(silent.text.contains("say what went wrong"));
+    assert_eq!(visitor.send(timber, &spoiled, &[("spoiled", "it split at the hood end")]).await.status, 303);
+    let page = visitor.get(timber).await.text;
+    assert!(page.contains(&reserve) && !page.contains(&spoiled), "it asks for a board once more: {page}");
+    assert!(visitor.get("/boats/1/story").await.text.contains("spoiled, and made again: it split at the hood end"));
 }

@@ -87,6 +87,8 @@ struct Panel {
     past: Vec<(String, String)>,
     looked: String,
     decided: Option<String>,
+    /// Nothing that was found on the part is open any more.
+    carried_out: bool,
     /// Causes that are not treated though a repair is decided.
     untreated: Vec<String>,
     pieces: Vec<(i64, String)>,
@@ -230,6 +232,7 @@ fn panel(
             })
             .collect(),
         looked: methods.join(", "),
+        carried_out: decision.is_some_and(|d| !file.found_on(d.member_id).any(|f| f.is_open())),
         decided: decision.map(|d| format!("{}: {}", d.kind.label(), d.reason)),
         untreated,
         pieces: file.pieces.iter().filter(|p| p.member_id == member_id).map(|p| (p.id, p.name.clone())).collect(),

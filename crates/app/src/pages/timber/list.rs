@@ -1,6 +1,7 @@
 //! Timber for a boat: which boards yield each blank, in order of merit; reserving one and cutting it.
 
 use askama::Template;
+use mend_keel_core::InputError;
 use mend_keel_core::timber::board::{self, BoardState, Fit, Need, Quality, Rectangle};
 use mend_keel_core::timber::{species, substitute};
 use mend_keel_store::boards::{self, Board};
@@ -15,9 +16,9 @@ use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
 use crate::web::changed::Kept;
 use crate::web::choices::{Choices, pairs};
-use crate::web::desk::{Desk, Page, render};
+use crate::web::desk::{Desk, Page, render, render_faulty};
 use crate::web::error::{Answer, AppError, Result};
-use crate::web::form::{NOTE_LIMIT, Posted, Reader, day};
+use crate::web::form::{Faults, NOTE_LIMIT, Posted, Reader, day};
 
 #[derive(Template)]
 #[template(path = "timber/list.html")]
@@ -26,6 +27,9 @@ struct List {
     boat_id: i64,
     pieces: Vec<PieceView>,
     qualities: Choices,
+    /// The piece whose form was refused, with what is wrong with it.
+    refused: i64,
+    faults: Faults,
 }
 
 struct PieceView {
@@ -123,11 +127,15 @@ const NEAR_MISSES: usize = 3;
 
 #[get("/boats/<id>/timber")]
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
+    render(&listed(&desk, id, 0, Faults::default()).await?)
+}
+
+async fn listed(desk: &Desk<'_>, id: i64, refused: i64, faults: Faults) -> std::result::Result<List, AppError> {
     let file = BoatFile::load(desk.store, id).await?;
     let rack = boards::list(desk.store).await?;
-    let pieces = file.pieces.iter().map(|p| piece_view(&desk, &file, p, &rack)).collect();
+    let pieces = file.pieces.iter().map(|p| piece_view(desk, &file, p, &rack)).collect();
     let qualities = pairs(Quality::ALL, Quality::code, Quality::label);
-    render(&List { page: desk.boat_page(&file, "Timber", "timber"), boat_id: id, pieces, qualities })
+    Ok(List { page: desk.boat_page(&file, "Timber", "timber"), boat_id: id, pieces, qualities, refused, faults })
 }
 
 fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, rack: &[Board]) -> PieceView {
@@ -260,6 +268,25 @@ pub async fn take(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Poste
         work.tell_unmeasured(&piece, &why).await?;
     }
     let location = format!("/rack/{board_id}");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// What was cut of a piece is spoiled: it is made again.
+#[post("/boats/<id>/pieces/<piece>/spoiled", data = "<posted>")]
+pub async fn spoiled(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Posted) -> Result {
+    let piece = decisions::piece(desk.store, id, piece).await?;
+    let mut read = Reader::new(&posted.form, desk.units.unit);
+    let why = read.text("spoiled", NOTE_LIMIT);
+    if why.is_empty() {
+        read.faults.add(InputError::new("spoiled", "say what went wrong: the next one is made otherwise"));
+    }
+    if !read.faults.is_empty() {
+        return render_faulty(&listed(&desk, id, piece.id, read.faults).await?);
+    }
+    let location = format!("/boats/{id}/timber");
+    let mut work = desk.store.begin(posted.act()).await?;
+    work.spoil_piece(&piece, &why).await?;
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }

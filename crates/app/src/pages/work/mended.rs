@@ -38,6 +38,9 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, decision: i64, posted: Po
     for finding in ticked {
         work.set_outcome(finding, &file.shown(&finding.place), Outcome::Mended).await?;
     }
+    for piece in ended::not_of_the_rack(&file, decision.id) {
+        work.made_elsewhere(piece).await?;
+    }
     let piece = file.pieces.iter().find(|p| p.decision_id == decision.id);
     if let (Some(year), Some(piece), Some(name)) = (year, piece, file.part_name(decision.member_id)) {
         work.renew_part(id, decision.member_id, &name, &piece.species, i64::from(year)).await?;
