@@ -111,6 +111,8 @@ pub const VALUES: &[Value] = &[
     value("graving.lap", "mm", |_| graving::LAP),
     value("graving.least_corner", "°", |p| p.graving.least_corner),
     value("graving.least_side", "mm", |p| p.graving.least_side),
+    value("graving.let_in", "%", |_| member::LET_IN_MOST * 100.0),
+    value("graving.let_in_bent", "%", |_| member::LET_IN_BENT * 100.0),
     value("graving.live", "mm", |_| graving::LIVE_CLEARANCE),
     value("graving.rot_across", "mm", |p| p.graving.rot_across),
     value("graving.rot_along", "mm", |p| p.graving.rot_along),

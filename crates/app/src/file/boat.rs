@@ -384,6 +384,12 @@ impl BoatFile {
         holes
     }
 
+    /// Whether a decision has tasks and all of them are done.
+    pub fn is_carried_out(&self, decision: i64) -> bool {
+        let mut tasks = self.tasks.iter().filter(|t| t.decision_id == Some(decision)).peekable();
+        tasks.peek().is_some() && tasks.all(|t| t.done_at.is_some())
+    }
+
     /// What is still open at each stage of the work.
     fn stages(&self) -> Vec<Stage> {
         let undecided = self.asking().iter().filter(|p| self.decision(p.id).is_none()).count();
@@ -392,6 +398,7 @@ impl BoatFile {
         let unseamed = self
             .decided_new_planks()
             .filter(|p| self.seam_length(p) > 0.0 && !self.seams.iter().any(|s| s.member_id == Some(p.id)))
+            .filter(|p| !self.decision(p.id).is_some_and(|d| self.is_carried_out(d.id)))
             .count();
         let suspected = self.findings.iter().filter(|f| f.is_open() && f.certainty == Certainty::Suspected).count();
         let stage = |key, label, open| Stage { key, label, open };
@@ -403,7 +410,11 @@ impl BoatFile {
             stage(
                 "fasten",
                 "Fasten",
-                self.pieces.iter().filter(|p| self.plank(p.member_id).is_ok() && !planned(&self.fastenings, p)).count(),
+                self.pieces
+                    .iter()
+                    .filter(|p| self.plank(p.member_id).is_ok() && !planned(&self.fastenings, p))
+                    .filter(|p| !self.is_carried_out(p.decision_id))
+                    .count(),
             ),
             stage("seams", "Seams", unseamed),
             stage("finish", "Finish", self.coats.iter().filter(|c| c.done_at.is_none()).count()),

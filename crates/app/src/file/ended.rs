@@ -23,16 +23,10 @@ pub fn open<'f>(file: &'f BoatFile, decision: &Decision) -> Vec<&'f Finding> {
     file.found_on(decision.member_id).filter(|f| f.is_open()).collect()
 }
 
-/// Whether a decision has tasks and all are done.
-pub fn is_over(file: &BoatFile, decision: &Decision) -> bool {
-    let mut tasks = file.tasks.iter().filter(|t| t.decision_id == Some(decision.id)).peekable();
-    tasks.peek().is_some() && tasks.all(|t| t.done_at.is_some())
-}
-
 /// The end of a job: where all of it is done and something found there is still open. What is left and watched has none.
 pub fn ending(file: &BoatFile, decision: &Decision) -> Option<Ending> {
     let found = open(file, decision);
-    if decision.kind == OptionKind::Leave || found.is_empty() || !is_over(file, decision) {
+    if decision.kind == OptionKind::Leave || found.is_empty() || !file.is_carried_out(decision.id) {
         return None;
     }
     let told = |f: &&Finding| (f.id, format!("{} at {}, {}", f.kind.label(), file.shown(&f.place), f.grade.label()));

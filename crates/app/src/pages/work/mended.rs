@@ -20,7 +20,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, decision: i64, posted: Po
     let file = BoatFile::load(desk.store, id).await?;
     let decision = file.decisions.iter().find(|d| d.id == decision).ok_or(AppError::NotFound("decision"))?;
     let mut read = Reader::new(&posted.form, desk.units.unit);
-    if !ended::is_over(&file, decision) {
+    if !file.is_carried_out(decision.id) {
         read.faults.add(InputError::new("mended", "there is something left to do: tick it first"));
     }
     let found = ended::open(&file, decision);

@@ -149,8 +149,18 @@ const SISTERED: f64 = 0.95;
 const PANEL_RATIO: f64 = 8.0;
 /// Let-in pieces carry this share of their section.
 const LET_IN: f64 = 0.65;
-/// A let-in piece takes no more than this of a member's section.
-const LET_IN_MOST: f64 = 0.60;
+/// A let-in piece takes no more than this of the section of a member that is held all along.
+pub const LET_IN_MOST: f64 = 0.60;
+/// A let-in piece takes no more than this of the section of what is bent under load: beams, spars (*yard rule*).
+pub const LET_IN_BENT: f64 = 0.35;
+
+/// Share of a member's section that may be let in.
+fn let_in_most(kind: MemberKind) -> f64 {
+    match kind {
+        MemberKind::Beam | MemberKind::Carlin | MemberKind::Spar => LET_IN_BENT,
+        _ => LET_IN_MOST,
+    }
+}
 /// A patch may take this share of a panel before it is re-skinned (*yard rule*).
 const PANEL_PATCH_MOST: f64 = 0.40;
 /// Grain that runs out more than this, °, breaks.
@@ -372,7 +382,8 @@ impl<'c> Context<'c> {
         let deepest = self.damage.iter().map(|f| f.deep(self.case.thickness)).fold(0.0, f64::max);
         let depth = (self.case.thickness / 2.0).max(deepest + 1.0).min(self.case.thickness);
         let section = widest * depth / self.case.thickness;
-        let too_much = section > LET_IN_MOST || self.damage.iter().any(|f| f.kind == FindingKind::Broken);
+        let most = let_in_most(self.case.kind);
+        let too_much = section > most || self.damage.iter().any(|f| f.kind == FindingKind::Broken);
         let (verdict, text) = if too_much {
             (Verdict::Forbids, "too much of the section would be let in: splice it")
         } else {
@@ -383,7 +394,7 @@ impl<'c> Context<'c> {
                 "section let in",
                 section * 100.0,
                 "%",
-                LET_IN_MOST * 100.0,
+                most * 100.0,
             )];
         reasons.extend(self.dry());
         let slope = self.case.practice.graving.end_slope;
@@ -398,7 +409,8 @@ impl<'c> Context<'c> {
             extent: Extent {
                 length: to - from,
                 cut: 2.0 * (to - from + width),
-                fastenings: 2,
+                // A spar is glued; nothing is fastened through it.
+                fastenings: if self.case.kind == MemberKind::Spar { 0 } else { 2 },
                 area: (to - from) * width,
                 places: self.damage.len() as u32,
                 ..Extent::default()
