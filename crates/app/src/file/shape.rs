@@ -5,7 +5,7 @@ use mend_keel_core::geometry::extent;
 use mend_keel_core::grid::Address;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::repair::decide::Timber;
-use mend_keel_core::repair::gluing;
+use mend_keel_core::repair::gluing::{self, MemberJoints};
 use mend_keel_core::repair::graving::{self, ToEdge};
 use mend_keel_core::shape::pattern::{self, Allowances, Pattern};
 use mend_keel_core::shape::spiling::{Capture, Edges};
@@ -130,17 +130,33 @@ pub fn timber(geometry: &Geometry) -> Option<Timber> {
 pub fn joint_area(file: &BoatFile, piece: &Piece) -> f64 {
     match &piece.geometry {
         Geometry::Patch { outline, depth, through, .. } => graving::joint_area(outline, *depth, *through),
-        Geometry::Stretch { scarf, width, new_fore, new_aft, .. } => {
-            let ends = f64::from(u8::from(*new_fore) + u8::from(*new_aft));
-            ends * gluing::scarf_face(*width, *scarf, piece.thickness)
-        }
-        Geometry::Timber { .. } => {
-            let Some(wood) = timber(&piece.geometry) else { return 0.0 };
-            let member = file.members.iter().find(|m| m.id == piece.member_id);
-            let (kind, length) = member.map_or((MemberKind::Plank, piece.length), |m| (m.kind, m.length));
-            wood.joints(kind, length).area()
-        }
+        Geometry::Stretch { scarf, width, .. } => new_ends(piece) * gluing::scarf_face(*width, *scarf, piece.thickness),
+        Geometry::Timber { .. } => joints(file, piece).map_or(0.0, |j| j.area()),
     }
+}
+
+/// Length of a piece that is clamped when it is glued, mm.
+pub fn clamped_length(file: &BoatFile, piece: &Piece) -> f64 {
+    match &piece.geometry {
+        Geometry::Patch { .. } => piece.length,
+        Geometry::Stretch { scarf, .. } => new_ends(piece) * scarf,
+        Geometry::Timber { .. } => joints(file, piece).map_or(piece.length, |j| j.clamped()),
+    }
+}
+
+/// Ends of a length of plank that are new.
+fn new_ends(piece: &Piece) -> f64 {
+    match piece.geometry {
+        Geometry::Stretch { new_fore, new_aft, .. } => f64::from(u8::from(new_fore) + u8::from(new_aft)),
+        _ => 0.0,
+    }
+}
+
+fn joints(file: &BoatFile, piece: &Piece) -> Option<MemberJoints> {
+    let wood = timber(&piece.geometry)?;
+    let member = file.members.iter().find(|m| m.id == piece.member_id);
+    let (kind, length) = member.map_or((MemberKind::Plank, piece.length), |m| (m.kind, m.length));
+    Some(wood.joints(kind, length))
 }
 
 pub fn thickness(file: &BoatFile, part: i64) -> f64 {

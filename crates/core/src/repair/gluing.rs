@@ -148,6 +148,11 @@ pub struct MemberJoints {
 }
 
 impl MemberJoints {
+    /// Length that is clamped, mm: its scarfs, where they are all that is glued.
+    pub fn clamped(&self) -> f64 {
+        if self.scarf > 0.0 && self.plies < 2 && !self.sheet { f64::from(self.ends) * self.scarf } else { self.length }
+    }
+
     /// All its joints, mm². Plies lie one on another across the moulding, so each joint between them is as broad as the member is
     /// sided.
     pub fn area(&self) -> f64 {
@@ -299,6 +304,25 @@ mod tests {
             length: 1_000.0,
             width: 60.0,
         }
+    }
+
+    #[test]
+    fn a_scarf_is_clamped_along_its_length_and_a_lamination_along_its_own() {
+        let head = MemberJoints {
+            length: 2_464.0,
+            width: 138.0,
+            thickness: 138.0,
+            through: 138.0,
+            breadth: 138.0,
+            scarf: 1_654.0,
+            ends: 1,
+            plies: 1,
+            sheet: false,
+        };
+        assert_eq!(head.clamped(), 1_654.0);
+        assert_eq!(MemberJoints { ends: 2, ..head.clone() }.clamped(), 2.0 * 1_654.0);
+        assert_eq!(MemberJoints { plies: 8, scarf: 0.0, ..head.clone() }.clamped(), 2_464.0);
+        assert_eq!(MemberJoints { sheet: true, ..head }.clamped(), 2_464.0);
     }
 
     #[test]

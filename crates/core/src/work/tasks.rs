@@ -165,7 +165,14 @@ pub fn unfold(kind: OptionKind, extent: &Extent, rate: impl Fn(Operation) -> f64
         tasks.push(opened("Reef out the seams touched, without widening them"));
     }
     // The damaged wood holds the shape and is the pattern: the shape is taken before it is cut out.
-    tasks.push(task(O::TakeShape, "Take the shape and make the pattern", metres.max(0.3 * places) * heavy, 0.0, &[]));
+    tasks.push(match extent.member.map(MemberKind::surface) {
+        // It is measured, not patterned: however thick it is.
+        Some(Surface::Spars) => {
+            let what = "Take its diameters every half metre off a centre line";
+            task(O::TakeShape, what, metres.max(0.3 * places), 0.0, &[])
+        }
+        _ => task(O::TakeShape, "Take the shape and make the pattern", metres.max(0.3 * places) * heavy, 0.0, &[]),
+    });
     let out = [Caution::Machines, Caution::Dust];
     if kind.is_whole() {
         // It is not cut out: it comes off along its seams, a metre of it as long as a metre of cut (*yard rule*). Of a laminated one the
@@ -319,6 +326,25 @@ mod tests {
         assert!(shore(Some(MemberKind::Beam)).what.contains("Stanchion"));
         assert!(shore(Some(MemberKind::Spar)).what.contains("trestles"));
         assert!(shore(None).what.contains("hull"), "a plank");
+    }
+
+    #[test]
+    fn a_spar_is_measured_and_a_keel_patterned() {
+        let shape = |member| {
+            let extent = Extent {
+                member: Some(member),
+                length: 2_000.0,
+                heavy: 4.0,
+                cut: 500.0,
+                places: 1,
+                ..Extent::default()
+            };
+            let tasks = unfold(OptionKind::ScarfPiece, &extent, |op| op.rate().0);
+            tasks.into_iter().find(|t| t.operation == Operation::TakeShape).unwrap()
+        };
+        let (spar, keel) = (shape(MemberKind::Spar), shape(MemberKind::Keel));
+        assert!(spar.what.contains("diameters") && keel.what.contains("pattern"));
+        assert_eq!((spar.amount, keel.amount), (2.0, 8.0));
     }
 
     #[test]

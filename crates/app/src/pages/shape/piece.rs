@@ -431,7 +431,7 @@ fn glue(file: &BoatFile, laid: &Laid<'_>, asked: &Asked<'_>, units: Units, fault
         cure,
         ratio: parts,
         spread: gluing::SPREAD,
-        length: piece.length,
+        length: shape::clamped_length(file, piece),
         width: piece.width,
     })
     .map_err(|e| faults.add(InputError::new("temperature", e.message)))
