@@ -119,6 +119,7 @@ pub const VALUES: &[Value] = &[
     value("graving.widest", "%", |_| graving::WIDEST_SHARE * 100.0),
     value("hang.at_end", "", |_| f64::from(hanging::AT_END)),
     value("hang.on_former", "mm", |_| hanging::ON_FORMER),
+    value("hang.round_spar", "mm", |_| hanging::ROUND_SPAR),
     value("hang.screws", "mm", |_| hanging::SCREWS),
     value("hang.stands_off", "mm", |_| hanging::STANDS_OFF),
     value("launch.reserve", "", |_| seam::launch::PUMP_RESERVE),

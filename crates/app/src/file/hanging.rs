@@ -69,6 +69,7 @@ pub fn piece(
         length: girth.unwrap_or(to - from),
         width,
         ends: ends(file, piece, plank, member, (from, to), scarf),
+        scarf,
         rests,
         shape_taken: shape::taken(file, piece).is_some(),
         glue,
@@ -93,6 +94,7 @@ fn what(piece: &Piece, plank: Option<&Plank>, member: Option<&MemberRow>) -> Wha
         (Some(_), _) => What::Plank,
         (None, Some(MemberKind::Frame | MemberKind::Floor)) => What::Frame,
         (None, Some(MemberKind::Beam)) => What::Beam,
+        (None, Some(MemberKind::Spar)) => What::Spar,
         _ => What::Timber,
     }
 }

@@ -18,6 +18,7 @@ choices! {
         Frame = "frame", "Frame";
         Beam = "beam", "Beam";
         Panel = "panel", "Panel";
+        Spar = "spar", "Spar";
         Timber = "timber", "Timber";
     }
 }
@@ -63,6 +64,8 @@ pub struct Piece {
     pub length: f64,
     pub width: f64,
     pub ends: [End; 2],
+    /// Length of its scarf, mm; 0: none.
+    pub scarf: f64,
     /// In the order of `x`.
     pub rests: Vec<Rest>,
     /// It was cut to a shape somebody took.
@@ -175,6 +178,7 @@ pub fn card(piece: &Piece) -> Result<Card, InputError> {
     check(piece)?;
     let clamps = match piece.what {
         What::Panel => screws(piece),
+        What::Spar if piece.scarf > 0.0 => along_scarf(piece),
         _ if piece.is_laid_up() => on_former(piece),
         _ => clamps(piece),
     };
@@ -276,6 +280,21 @@ fn on_former(piece: &Piece) -> Vec<Clamp> {
     places.iter().map(|x| Clamp { x: *x, at: at(x), count: 1, first: None, off: None }).collect()
 }
 
+/// Turns of rope or hose clamps round a spar's scarf stand this far apart, mm (handbook 10).
+pub const ROUND_SPAR: f64 = 150.0;
+
+/// What goes round a spar's scarf, from its middle to both feathers so that neither face slides.
+fn along_scarf(piece: &Piece) -> Vec<Clamp> {
+    let turns = (piece.scarf / ROUND_SPAR).ceil().max(1.0);
+    // The scarf lies at the end that is new.
+    let from = if piece.ends[0] == End::Scarf { 0.0 } else { piece.length - piece.scarf };
+    let middle = from + piece.scarf / 2.0;
+    let mut places: Vec<f64> = (0..=turns as u32).map(|i| from + piece.scarf * f64::from(i) / turns).collect();
+    places.sort_by(|a, b| (a - middle).abs().total_cmp(&(b - middle).abs()));
+    let at = |x: &f64| if (x - middle).abs() > piece.scarf / 2.0 - 1e-6 { "a feather" } else { "on along the scarf" };
+    places.iter().map(|x| Clamp { x: *x, at: at(x).to_owned(), count: 1, first: None, off: None }).collect()
+}
+
 /// A panel's temporary screws, from its middle outwards so that the glue is pressed out and not in.
 fn screws(piece: &Piece) -> Vec<Clamp> {
     let middle = piece.length / 2.0;
@@ -313,6 +332,12 @@ fn reasons(piece: &Piece, card: &Card) -> Vec<Reason> {
             format!("temporary screws with washers, {SCREWS:.0} mm apart on each beam, from the middle outwards"),
         )
         .value("screws", f64::from(count), ""),
+        What::Spar if piece.scarf > 0.0 => tell(
+            "hang.clamps",
+            Verdict::Note,
+            format!("turns of rope twisted tight, or hose clamps, {ROUND_SPAR:.0} mm apart along the scarf, from its middle to both feathers"),
+        )
+        .value("turns", f64::from(count), ""),
         _ if piece.is_laid_up() => tell(
             "hang.clamps",
             Verdict::Note,
@@ -420,6 +445,9 @@ fn before(piece: &Piece, card: &Card) -> Vec<Step> {
         ..at(
             "behind",
             match piece.what {
+                What::Spar => {
+                    "Both lengths lie straight on trestles, to a wire along their middle; the joint can turn nowhere"
+                }
                 What::Frame => "The planking it lies on is sound, primed and photographed",
                 _ => "What will be behind it is fitted, coated and photographed",
             },
@@ -457,6 +485,9 @@ fn before(piece: &Piece, card: &Card) -> Vec<Step> {
             )
         }
         What::Panel => format!("{count} temporary screws with washers are laid out, their lines drawn on the panel"),
+        What::Spar if piece.scarf > 0.0 => {
+            format!("{count} turns of rope with their sticks, or hose clamps, are laid out, and film under them")
+        }
         _ => format!("{count} clamps are counted and laid out in their order"),
     };
     steps.push(step("clamps", Phase::Before, counted));
@@ -500,6 +531,21 @@ fn during(piece: &Piece, card: &Card) -> Vec<Step> {
             at("clean", "Scrape off what came out before it sets"),
         ];
     }
+    if piece.what == What::Spar && piece.scarf > 0.0 {
+        return vec![
+            at("wet", "Both faces wet out with unfilled glue, again until they take no more; thickened over it"),
+            at("locate", "Faces on each other to their marks; a stop at each feather, so that it cannot slide"),
+            at(
+                "home",
+                "Turn by turn from the middle to both feathers; sighted along the wire before the last is tight",
+            ),
+            Step {
+                photo: true,
+                ..at("squeeze", "Squeeze-out shows along the joint on both sides; where it does not, open it again")
+            },
+            at("clean", "Clean up before it sets"),
+        ];
+    }
     let mut steps = Vec::new();
     if piece.glue.is_some() {
         steps.push(at(
@@ -513,7 +559,7 @@ fn during(piece: &Piece, card: &Card) -> Vec<Step> {
         What::Panel => at("locate", "Lay it on its marks, one screw in the middle"),
         What::Frame => at("locate", "Safety clamp on, then its heel in its place"),
         What::Beam => at("locate", "Safety clamp on, then one end in its place"),
-        What::Plank | What::Timber => at("locate", "Safety clamp on, then its forward end in its place"),
+        What::Plank | What::Timber | What::Spar => at("locate", "Safety clamp on, then its forward end in its place"),
     });
     if piece.what != What::Panel {
         let butts = if piece.ends.contains(&End::Butt) { "Butts tight" } else { "Both ends tight" };
@@ -572,6 +618,14 @@ fn after(piece: &Piece, card: &Card) -> Vec<Step> {
             };
             steps.push(step("seam", Phase::After, seam));
         }
+        What::Spar => steps.extend([
+            step("sighted", Phase::After, "Sighted straight along the wire, from two sides"),
+            step(
+                "rounded",
+                Phase::After,
+                "To its diameters by eight and sixteen, then round; weighed before and after",
+            ),
+        ]),
         What::Panel => steps.push(step("edges", Phase::After, "Edges trimmed, what stands proud for a bevel left")),
         What::Frame | What::Beam | What::Timber => {
             steps.push(step("shores", Phase::After, "Shores and braces stay until it is fastened and has cured"));
@@ -656,6 +710,7 @@ mod tests {
             length: 600.0 + 400.0 * (leans.len().max(1) - 1) as f64,
             width: 150.0,
             ends: [End::Butt, End::Butt],
+            scarf: 0.0,
             rests: rests(leans),
             shape_taken: true,
             glue: None,
@@ -854,6 +909,33 @@ mod tests {
         assert_eq!(heavy.people, 3);
         let long = card(&plank(&[None; 9])).unwrap();
         assert_eq!(long.people, 2, "3.8 m is not hung alone");
+    }
+
+    #[test]
+    fn a_mast_is_scarfed_on_trestles_and_tied_from_the_middle_of_its_scarf() {
+        let head = Piece {
+            what: What::Spar,
+            length: 2_464.0,
+            width: 138.0,
+            ends: [End::Scarf, End::Home],
+            scarf: 1_654.0,
+            glue: Some(glued(1.7, Some(18.0))),
+            fastenings: 0,
+            ..plank(&[])
+        };
+        let laid = card(&head).unwrap();
+        // 1,654 mm in twelve spaces of 138 mm.
+        assert_eq!(laid.clamps.len(), 13);
+        assert!(laid.clamps.iter().all(|c| (0.0..=1_654.0).contains(&c.x)), "{:?}", laid.clamps);
+        assert!((laid.clamps[0].x - 827.0).abs() < 1e-6 && laid.clamps[12].at == "a feather");
+        let told: String = laid.steps.iter().map(|s| s.text.clone() + "\n").collect();
+        for said in ["trestles", "turns of rope", "cannot slide", "sixteen", "Sighted straight"] {
+            assert!(told.contains(said), "{said}: {told}");
+        }
+        assert!(!told.contains("Shores") && !told.contains("bent home") && !told.contains("behind it"), "{told}");
+        // At its other end, where the new length is the foot.
+        let foot = card(&Piece { ends: [End::Home, End::Scarf], ..head }).unwrap();
+        assert!(foot.clamps.iter().all(|c| c.x >= 2_464.0 - 1_654.0 - 1e-6));
     }
 
     #[test]
