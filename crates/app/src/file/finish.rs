@@ -240,6 +240,11 @@ pub fn stretch(file: &BoatFile, code: &str) -> Option<Stretch> {
     range(file, code).or_else(|| stretches(file).into_iter().find(|s| s.code == code))
 }
 
+/// `Strake 4`, `Strakes 4 to 6`.
+fn run(what: &str, [first, last]: [u32; 2]) -> String {
+    if first == last { format!("{what} {first}") } else { format!("{what}s {first} to {last}") }
+}
+
 /// Planking between two corners, on one side or on both.
 pub fn between(file: &BoatFile, corners: [Address; 2], both: bool) -> Stretch {
     let [a, b] = corners;
@@ -254,7 +259,7 @@ pub fn between(file: &BoatFile, corners: [Address; 2], both: bool) -> Stretch {
     };
     let made = Stretch {
         code: format!("range:{letters}:{}-{}:{}-{}", strakes[0], strakes[1], frames[0], frames[1]),
-        label: format!("Strakes {} to {}, frames {} to {}{on}", strakes[0], strakes[1], frames[0], frames[1]),
+        label: format!("{}, {}{on}", run("Strake", strakes), run("frame", frames)),
         area: 0.0,
         known: BY_GRID,
         cover: Cover::Range(sides, strakes, frames),

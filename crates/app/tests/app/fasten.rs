@@ -516,6 +516,8 @@ async fn a_patch_in_a_lap_counts_its_rivets_and_an_unknown_timber_hides_no_page(
         work.contains("Open the laps and clean them to bare wood") && !work.to_lowercase().contains("caulk"),
         "{work}"
     );
+    let seams = flat(&visitor.get(&format!("/boats/{boat}/seams")).await.text);
+    assert!(seams.contains("Open the lap without wedging it") && !seams.contains("Reef out"), "{seams}");
     // Its drawing holds it as deep as it was laid out: half the plank.
     let shape = visitor.get(&format!("/boats/{boat}/shape")).await.text;
     let piece = shape.split_once(&format!("/boats/{boat}/pieces/")).unwrap().1.split('"').next().unwrap();

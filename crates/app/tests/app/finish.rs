@@ -155,6 +155,13 @@ async fn a_coat_is_held_back_by_each_rule_it_breaks_and_laid_against_it_only_wit
     let visitor = Visitor::new(&server);
     visitor.get("/").await;
     plan(&visitor, "Rudder", "2").await;
+    // The first of a plan that begins later waits for its time, not for a coat below.
+    server.sql("UPDATE coat SET earliest_at = '2099-01-01T06:00:00Z', latest_at = NULL WHERE boat_id = 1").await;
+    let later = crate::support::flat(&visitor.get("/boats/1/finish").await.text);
+    assert_eq!(
+        (later.matches("not before its time").count(), later.matches("waits for the coat below").count()),
+        (1, 5)
+    );
     server.sql("UPDATE coat SET earliest_at = '2026-01-01T06:00:00Z', latest_at = NULL WHERE boat_id = 1").await;
     let planned = crate::support::flat(&visitor.get("/boats/1/finish").await.text);
     assert_eq!(planned.matches("may go on").count(), 1, "none goes on before the one below it: {planned}");

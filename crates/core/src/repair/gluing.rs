@@ -320,8 +320,8 @@ mod tests {
             sheet: false,
         };
         assert_eq!(head.clamped(), 1_654.0);
-        assert_eq!(MemberJoints { ends: 2, ..head.clone() }.clamped(), 2.0 * 1_654.0);
-        assert_eq!(MemberJoints { plies: 8, scarf: 0.0, ..head.clone() }.clamped(), 2_464.0);
+        assert_eq!(MemberJoints { ends: 2, ..head }.clamped(), 2.0 * 1_654.0);
+        assert_eq!(MemberJoints { plies: 8, scarf: 0.0, ..head }.clamped(), 2_464.0);
         assert_eq!(MemberJoints { sheet: true, ..head }.clamped(), 2_464.0);
     }
 

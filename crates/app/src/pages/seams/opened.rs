@@ -1,7 +1,7 @@
 //! Seams: what each strake touched may get, what it must not, and what goes into it.
 
 use askama::Template;
-use mend_keel_core::grid::Construction;
+use mend_keel_core::grid::{Between, Construction};
 use mend_keel_core::seam::{self, Caulking, Treatment, Ways};
 use mend_keel_core::{InputError, Verdict};
 use mend_keel_store::boats::Plank;
@@ -24,6 +24,8 @@ struct List {
     page: Page,
     boat_id: i64,
     construction: &'static str,
+    /// Her planks lap each other.
+    lapped: bool,
     judged: Vec<(&'static str, ReasonView)>,
     strakes: Vec<StrakeView>,
     treatments: Vec<(String, String)>,
@@ -118,6 +120,7 @@ fn page(desk: &Desk<'_>, file: &BoatFile, ways: Ways, typed: Typed, faults: Faul
         page: desk.boat_page(file, "Seams", "seams"),
         boat_id: file.boat.id,
         construction: construction.label(),
+        lapped: file.boat.construction.between() == Between::Lap,
         judged,
         strakes: file.decided_new_planks().map(|p| strake_view(desk, file, p, ways)).collect(),
         treatments: Treatment::ALL.iter().map(|t| (t.code().to_owned(), t.label().to_owned())).collect(),
