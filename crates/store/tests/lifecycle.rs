@@ -245,20 +245,26 @@ async fn the_history_cannot_be_changed_and_tampering_shows() {
     assert_eq!(history::broken_link(&store).await.unwrap(), Some(1));
 }
 
+/// A graving piece decided on the first plank, with a board kept for it: the plank and the board.
+async fn with_a_board_reserved(store: &Store, boat: i64) -> (i64, boards::Board) {
+    let plank = boats::planks(store, boat).await.unwrap()[0].id;
+    decide(store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
+    let mut work = store.begin(act()).await.unwrap();
+    work.add_board(&larch("L-1")).await.unwrap();
+    work.commit("/").await.unwrap();
+    let stock = boards::list(store).await.unwrap().remove(0);
+    let piece = decisions::pieces(store, boat).await.unwrap().remove(0);
+    let mut work = store.begin(act()).await.unwrap();
+    work.reserve(&stock, &piece).await.unwrap();
+    work.commit("/").await.unwrap();
+    (plank, stock)
+}
+
 #[tokio::test]
 async fn deciding_again_drops_what_is_open_but_not_what_is_cut() {
     let (_folder, store) = yard().await;
     let boat = boat(&store).await;
-    let plank = boats::planks(&store, boat).await.unwrap()[0].id;
-    decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
-    let mut work = store.begin(act()).await.unwrap();
-    work.add_board(&larch("L-1")).await.unwrap();
-    work.commit("/").await.unwrap();
-    let (piece, stock) =
-        (decisions::pieces(&store, boat).await.unwrap().remove(0), boards::list(&store).await.unwrap().remove(0));
-    let mut work = store.begin(act()).await.unwrap();
-    work.reserve(&stock, &piece).await.unwrap();
-    work.commit("/").await.unwrap();
+    let (plank, stock) = with_a_board_reserved(&store, boat).await;
 
     decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
     assert_eq!(boards::find(&store, stock.id).await.unwrap().state, BoardState::Free);
@@ -296,15 +302,9 @@ async fn deciding_again_drops_what_is_open_but_not_what_is_cut() {
 async fn what_was_carried_out_stays_as_it_was_done_when_the_part_is_decided_on_again() {
     let (_folder, store) = yard().await;
     let boat = boat(&store).await;
-    let plank = boats::planks(&store, boat).await.unwrap()[0].id;
-    decide(&store, boat, plank, OptionKind::Graving, &[patch()]).await.unwrap();
-    let mut work = store.begin(act()).await.unwrap();
-    work.add_board(&larch("L-1")).await.unwrap();
-    work.commit("/").await.unwrap();
-    let stock = boards::list(&store).await.unwrap().remove(0);
+    let (plank, stock) = with_a_board_reserved(&store, boat).await;
     let piece = decisions::pieces(&store, boat).await.unwrap().remove(0);
     let mut work = store.begin(act()).await.unwrap();
-    work.reserve(&stock, &piece).await.unwrap();
     let cut = board::take(stock.face(), stock.thickness, Rectangle { length: 212.0, width: 52.0 }).unwrap();
     work.take_from_rack(&stock, &piece, &cut).await.unwrap();
     for task in tasks::of_boat(&store, boat).await.unwrap() {

@@ -75,8 +75,8 @@ struct PieceView {
     /// As it was chosen, or as it is usual.
     kind: &'static str,
     to_plane_off: String,
-    /// What its fastenings go through and into, of what is no plank; empty where nobody gave it.
-    layers: Option<(String, String)>,
+    /// What its fastenings go through and into, of what is no plank: field, label and value, empty where nobody gave it.
+    layers: Vec<(&'static str, &'static str, String)>,
 }
 
 /// Fastenings a piece needs: those it swallows that held, or every crossing and butt of a stretch.
@@ -246,10 +246,13 @@ fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, asked: Asked) -> 
         none: count == 0,
         kind: asked.kind.code(),
         to_plane_off: units.fine(asked.to_plane_off),
-        layers: file
-            .plank(piece.member_id)
-            .is_err()
-            .then(|| asked.layers.map_or_else(Default::default, |l| (units.fine(l.through), units.fine(l.into)))),
+        layers: match file.plank(piece.member_id) {
+            Ok(_) => Vec::new(),
+            Err(_) => {
+                let value = |of: fn(Layers) -> f64| asked.layers.map_or(String::new(), |l| units.fine(of(l)));
+                vec![("through", "Goes through", value(|l| l.through)), ("into", "and into", value(|l| l.into))]
+            }
+        },
     };
     let how_many = {
         let (order, boxes) = fastening::order(count);
