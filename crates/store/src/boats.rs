@@ -788,7 +788,7 @@ impl Work {
     }
 
     /// Gives every finding and reading of a strake to the plank it lies on.
-    async fn sort_findings(&mut self, boat: i64, side: Side, strake: u32) -> Result<()> {
+    pub(crate) async fn sort_findings(&mut self, boat: i64, side: Side, strake: u32) -> Result<()> {
         let sql = format!("{PLANK} AND boat_id = ? AND side = ? AND number = ?");
         let planks: Vec<Plank> = sqlx::query_as(sqlx::AssertSqlSafe(sql))
             .bind(boat)

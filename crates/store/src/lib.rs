@@ -32,6 +32,7 @@ pub mod openings;
 pub mod owners;
 pub mod planned;
 pub mod plans;
+mod put_in;
 pub mod quotes;
 pub mod recipes;
 pub mod samples;

@@ -579,6 +579,94 @@ async fn a_plank_is_split_and_joined_and_its_findings_follow_the_wood() {
     assert!(matches!(too_far, Err(StoreError::Conflict(_))));
 }
 
+/// A new length of plank, places from the plank's fore joint, with joints in some bays.
+fn length_of(from: f64, to: f64, fore: Option<u32>, aft: Option<u32>, scarf: f64) -> NewPiece {
+    NewPiece {
+        name: "Part plank".into(),
+        geometry: Geometry::Stretch {
+            from,
+            to,
+            width: 120.0,
+            new_fore: fore.is_some(),
+            new_aft: aft.is_some(),
+            scarf,
+            fore_bay: fore,
+            aft_bay: aft,
+            nibbed: false,
+        },
+        ..patch()
+    }
+}
+
+#[tokio::test]
+async fn new_wood_put_into_a_plank_is_a_plank_of_its_own_and_the_old_wood_stays_beside_it() {
+    let (_folder, store) = yard().await;
+    let id = boat(&store).await;
+    let boat = boats::find(&store, id).await.unwrap();
+    let planks = boats::planks(&store, id).await.unwrap();
+    let plank = boats::plank_at(&planks, AT).unwrap().clone();
+    let last = plank.to_bay.unwrap_or(boat.shell.frame_count());
+    let (fore, aft) = (7, 12);
+    assert!(plank.from_bay.is_none_or(|b| b < fore) && last > aft, "{plank:?}");
+    let mut work = store.begin(act()).await.unwrap();
+    let found = work.add_finding(id, &crack(plank.id), None, &[]).await.unwrap();
+    work.commit("/").await.unwrap();
+    let (x0, shell) = (plank.place().span(&boat.shell).0, &boat.shell);
+    let (from, to) = (shell.bay_middle(fore) - x0, shell.bay_middle(aft) - x0);
+    decide(&store, id, plank.id, OptionKind::ButtPiece, &[length_of(from, to, Some(fore), Some(aft), 0.0)])
+        .await
+        .unwrap();
+    let piece = decisions::pieces(&store, id).await.unwrap().remove(0);
+    let mut work = store.begin(act()).await.unwrap();
+    work.put_in(&boat, &plank, &piece).await.unwrap();
+    work.commit("/").await.unwrap();
+
+    let now = boats::planks(&store, id).await.unwrap();
+    let at = |frame| boats::plank_at(&now, Address { frame, ..AT }).unwrap();
+    let middle = at(9);
+    assert_eq!((middle.id, middle.from_bay, middle.to_bay), (plank.id, Some(fore), Some(aft)));
+    assert_eq!((middle.to_joint, middle.to_seen), (JointKind::Butt, true));
+    let (before, behind) = (at(5), at(14));
+    assert_eq!((before.from_bay, before.to_bay, before.to_seen), (plank.from_bay, Some(fore), true));
+    assert_eq!((behind.from_bay, behind.to_bay, behind.to_joint), (Some(aft), plank.to_bay, plank.to_joint));
+    assert_eq!(now.len(), planks.len() + 2);
+    // What was found lies on the new wood still, and the piece where it lay on the boat.
+    assert_eq!(findings::find(&store, id, found).await.unwrap().member_id, plank.id);
+    let piece = decisions::pieces(&store, id).await.unwrap().remove(0);
+    let Geometry::Stretch { from: shifted, to: end, .. } = piece.geometry else { panic!("{piece:?}") };
+    let origin = middle.place().span(&boat.shell).0;
+    assert!((origin + shifted - x0 - from).abs() < 1e-6 && (origin + end - x0 - to).abs() < 1e-6);
+    // A second time its joints are its own ends: nothing is cut off it again.
+    let mut work = store.begin(act()).await.unwrap();
+    assert!(matches!(work.put_in(&boat, middle, &piece).await, Err(StoreError::Conflict(_))));
+    drop(work);
+    store.check().await.unwrap();
+}
+
+#[tokio::test]
+async fn new_wood_from_an_end_of_a_plank_has_one_joint_and_a_whole_plank_none() {
+    let (_folder, store) = yard().await;
+    let id = boat(&store).await;
+    let boat = boats::find(&store, id).await.unwrap();
+    let count = boats::planks(&store, id).await.unwrap().len();
+    let plank = async || boats::plank_at(&boats::planks(&store, id).await.unwrap(), AT).unwrap().clone();
+    let put = async |new: NewPiece| {
+        let plank = plank().await;
+        decide(&store, id, plank.id, OptionKind::ScarfPiece, &[new]).await.unwrap();
+        let piece = decisions::pieces(&store, id).await.unwrap().pop().unwrap();
+        let mut work = store.begin(act()).await.unwrap();
+        work.put_in(&boat, &plank, &piece).await.unwrap();
+        work.commit("/").await.unwrap();
+    };
+    put(length_of(0.0, 9_000.0, None, None, 0.0)).await;
+    assert_eq!(boats::planks(&store, id).await.unwrap().len(), count, "whole");
+    let was = plank().await;
+    put(length_of(0.0, 3_000.0, None, Some(12), 200.0)).await;
+    let now = plank().await;
+    assert_eq!((now.id, now.from_bay, now.to_bay, now.to_joint), (was.id, was.from_bay, Some(12), JointKind::ScarfAft));
+    assert_eq!(boats::planks(&store, id).await.unwrap().len(), count + 1);
+}
+
 #[tokio::test]
 async fn what_is_carried_in_a_file_keeps_who_found_it_and_is_known_again() {
     let (_folder, store) = yard().await;

@@ -1,7 +1,7 @@
 //! Jobs all of whose tasks are done, while what was found on the part still stands open.
 
 use mend_keel_core::repair::way::OptionKind;
-use mend_keel_store::decisions::{Decision, Piece, PieceState};
+use mend_keel_store::decisions::{Decision, Geometry, Piece, PieceState};
 use mend_keel_store::findings::Finding;
 
 use crate::file::boat::BoatFile;
@@ -34,11 +34,21 @@ pub fn ending(file: &BoatFile, decision: &Decision) -> Option<Ending> {
         decision: decision.id,
         found: found.iter().map(told).collect(),
         elsewhere: not_of_the_rack(file, decision.id).map(|p| p.name.clone()).collect(),
-        is_new: decision.kind.is_whole(),
+        is_new: is_new(file, decision),
     })
 }
 
 /// Pieces of a decision for which no board was cut.
 pub fn not_of_the_rack(file: &BoatFile, decision: i64) -> impl Iterator<Item = &Piece> {
     file.pieces.iter().filter(move |p| p.decision_id == decision && p.state != PieceState::Cut)
+}
+
+/// Whether a decision makes a plank or a part of new wood: whole, or a length of plank with joints of its own.
+pub fn is_new(file: &BoatFile, decision: &Decision) -> bool {
+    decision.kind.is_whole() || length_of(file, decision.id).is_some()
+}
+
+/// The length of plank that a decision puts in.
+pub fn length_of(file: &BoatFile, decision: i64) -> Option<&Piece> {
+    file.pieces.iter().find(|p| p.decision_id == decision && matches!(p.geometry, Geometry::Stretch { .. }))
 }

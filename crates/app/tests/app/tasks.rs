@@ -502,3 +502,37 @@ async fn a_piece_that_split_is_made_again_and_says_why() {
     assert!(page.contains(&reserve) && !page.contains(&spoiled), "it asks for a board once more: {page}");
     assert!(visitor.get("/boats/1/story").await.text.contains("spoiled, and made again: it split at the hood end"));
 }
+
+#[tokio::test]
+async fn a_length_that_is_in_stands_on_the_grid_with_its_joints_and_its_year() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let work = "/boats/3/work";
+    visitor.found(3, "P4 F20", &[("kind", "rot"), ("shape", "0, 20\n300, 20\n300, 90\n0, 90"), ("depth", "18")]).await;
+    let list = visitor.get("/boats/3/decide").await.text;
+    let row = list.split("<tr").find(|row| row.contains("P4 F20")).expect("its row");
+    let name = row.split_once("/decide\">").unwrap().1.split('<').next().unwrap().trim().to_owned();
+    let part = visitor.decided(3, "P4 F20", "butt_piece").await;
+    all_done(&visitor, work).await;
+    let asked = ending(&visitor.get(work).await.text, &name);
+    assert!(asked.contains("New wood of the year"), "a length of plank is a plank of its own: {asked}");
+    let finding = asked.split_once("name=\"f").unwrap().1.split('"').next().unwrap();
+    let told = [(format!("f{finding}"), "1".to_owned()), ("year".to_owned(), "2024".to_owned())];
+    let told: Vec<(&str, &str)> = told.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+    let action = asked.split(' ').next().unwrap();
+    let is_new = async |at: &str| visitor.get(&format!("/boats/3?at={at}")).await.text.contains("renewed 2024");
+    assert!(!is_new("P4%20F20").await);
+    let lengths = async || visitor.get("/boats/3/shape").await.text.matches(">P4, ").count();
+    let before = lengths().await;
+    let once = visitor.send(work, action, &told).await;
+    assert_eq!(once.status, 303, "{}", once.text);
+    assert!(is_new("P4%20F20").await);
+    assert!(lengths().await > before, "its new joint makes planks of the old one");
+    let life = visitor.get(&format!("/boats/3/planks/{part}")).await.text;
+    assert!(life.contains("new wood with joints of its own") && life.contains("new wood of 2024"), "{life}");
+    // Her other pages read the new grid.
+    for page in ["/boats/3", "/boats/3/shape", "/boats/3/decide", "/boats/3/seams", "/boats/3/fasten", "/boats/3/story"]
+    {
+        assert_eq!(visitor.get(page).await.status, 200, "{page}");
+    }
+}

@@ -23,17 +23,21 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, decision: i64, posted: Po
     if !file.is_carried_out(decision.id) {
         read.faults.add(InputError::new("mended", "there is something left to do: tick it first"));
     }
+    let location = format!("/boats/{id}/work");
     let found = ended::open(&file, decision);
+    if found.is_empty() && read.faults.is_empty() {
+        // Somebody told it already.
+        return Ok(Answer::Go(location));
+    }
     let ticked: Vec<&&Finding> = found.iter().filter(|f| posted.form.get(&format!("f{}", f.id)) == "1").collect();
-    if ticked.is_empty() && !found.is_empty() {
+    if ticked.is_empty() {
         read.faults.add(InputError::new("mended", "tick what is mended by it"));
     }
     let this_year = view::today().parse::<Date>().map_or(9_999, |d| d.year()).unsigned_abs();
-    let year = decision.kind.is_whole().then(|| read.whole("year", 1_800, u32::from(this_year)));
+    let year = ended::is_new(&file, decision).then(|| read.whole("year", 1_800, u32::from(this_year)));
     if !read.faults.is_empty() {
         return list::again(&desk, &file, &posted, read.faults, decision.id).await;
     }
-    let location = format!("/boats/{id}/work");
     let mut work = desk.store.begin(posted.act()).await?;
     for finding in ticked {
         work.set_outcome(finding, &file.shown(&finding.place), Outcome::Mended).await?;
@@ -44,6 +48,9 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, decision: i64, posted: Po
     let piece = file.pieces.iter().find(|p| p.decision_id == decision.id);
     if let (Some(year), Some(piece), Some(name)) = (year, piece, file.part_name(decision.member_id)) {
         work.renew_part(id, decision.member_id, &name, &piece.species, i64::from(year)).await?;
+    }
+    if let (Some(piece), Ok(plank)) = (ended::length_of(&file, decision.id), file.plank(decision.member_id)) {
+        work.put_in(&file.boat, plank, piece).await?;
     }
     work.commit(&location).await?;
     Ok(Answer::Go(location))

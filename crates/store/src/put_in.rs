@@ -1,0 +1,85 @@
+//! New wood that was put into a plank: the boat as she is now.
+
+use mend_keel_core::grid::JointKind;
+use mend_keel_core::grid::plank::PlankPlace;
+use serde_json::json;
+
+use crate::boats::{Boat, Plank};
+use crate::decisions::{Geometry, Piece};
+use crate::{Result, StoreError, Work};
+
+impl Work {
+    /// New wood that was put into a plank with joints at its new ends is a plank of its own, and keeps the number, the decision and the
+    /// story; the old wood beyond its joints is planks of their own. Its pieces' places are counted from its own fore joint then.
+    pub async fn put_in(&mut self, boat: &Boat, plank: &Plank, piece: &Piece) -> Result<()> {
+        let Geometry::Stretch { new_fore, new_aft, scarf, fore_bay, aft_bay, .. } = &piece.geometry else {
+            return Ok(());
+        };
+        let kind = if *scarf > 0.0 { JointKind::ScarfAft } else { JointKind::Butt };
+        let (fore, aft) = (fore_bay.filter(|_| *new_fore), aft_bay.filter(|_| *new_aft));
+        let within = |bay: u32| plank.from_bay.is_none_or(|b| bay > b) && plank.to_bay.is_none_or(|b| bay < b);
+        if [fore, aft].into_iter().flatten().any(|bay| !within(bay)) || fore.zip(aft).is_some_and(|(f, a)| f >= a) {
+            return Err(StoreError::Conflict("its joints were moved meanwhile: look at the decision again".into()));
+        }
+        let old_wood = "INSERT INTO member (boat_id, kind, name, side, number, from_bay, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened)
+             SELECT boat_id, kind, name, side, number, ";
+        if let Some(bay) = aft {
+            let sql = format!(
+                "{old_wood} ?, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened FROM member WHERE id = ?"
+            );
+            sqlx::query(sqlx::AssertSqlSafe(sql)).bind(bay).bind(plank.id).execute(&mut *self.tx).await?;
+            sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, to_seen = 1, version = version + 1 WHERE id = ?")
+                .bind(bay)
+                .bind(kind.code())
+                .bind(plank.id)
+                .execute(&mut *self.tx)
+                .await?;
+        }
+        if let Some(bay) = fore {
+            let sql = format!(
+                "{old_wood} from_bay, ?, ?, 1, thickness, measured, species, grain, year, finish, fastened FROM member WHERE id = ?"
+            );
+            sqlx::query(sqlx::AssertSqlSafe(sql))
+                .bind(bay)
+                .bind(kind.code())
+                .bind(plank.id)
+                .execute(&mut *self.tx)
+                .await?;
+            sqlx::query("UPDATE member SET from_bay = ?, version = version + 1 WHERE id = ?")
+                .bind(bay)
+                .bind(plank.id)
+                .execute(&mut *self.tx)
+                .await?;
+            let now = PlankPlace { from_bay: Some(bay), ..plank.place() };
+            let moved = now.span(&boat.shell).0 - plank.place().span(&boat.shell).0;
+            self.count_from(piece.decision_id, moved).await?;
+        }
+        if fore.is_none() && aft.is_none() {
+            return Ok(());
+        }
+        self.sort_findings(boat.id, plank.side, plank.strake).await?;
+        let summary = format!("{} is new wood with joints of its own", plank.name());
+        let body = json!({ "fore": fore, "aft": aft, "kind": kind, "plank": plank.id });
+        self.note(Some(boat.id), Some(plank.id), "grid", &summary, &body).await?;
+        Ok(())
+    }
+
+    /// Counts the places of a decision's lengths of plank from a point so far aft, mm.
+    async fn count_from(&mut self, decision: i64, moved: f64) -> Result<()> {
+        let rows: Vec<(i64, String)> = sqlx::query_as("SELECT id, geometry FROM piece WHERE decision_id = ?")
+            .bind(decision)
+            .fetch_all(&mut *self.tx)
+            .await?;
+        for (id, geometry) in rows {
+            let mut geometry: Geometry = serde_json::from_str(&geometry)?;
+            let Geometry::Stretch { from, to, .. } = &mut geometry else { continue };
+            (*from, *to) = (*from - moved, *to - moved);
+            sqlx::query("UPDATE piece SET geometry = ? WHERE id = ?")
+                .bind(serde_json::to_string(&geometry)?)
+                .bind(id)
+                .execute(&mut *self.tx)
+                .await?;
+        }
+        Ok(())
+    }
+}
