@@ -528,6 +528,7 @@ async fn a_length_that_is_in_stands_on_the_grid_with_its_joints_and_its_year() {
     assert_eq!(once.status, 303, "{}", once.text);
     assert!(is_new("P4%20F20").await);
     assert!(lengths().await > before, "its new joint makes planks of the old one");
+    assert!(!is_new("P4%20F2").await, "the old wood stays as old as it is");
     let life = visitor.get(&format!("/boats/3/planks/{part}")).await.text;
     assert!(life.contains("new wood with joints of its own") && life.contains("new wood of 2024"), "{life}");
     // Her other pages read the new grid.

@@ -45,12 +45,13 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, decision: i64, posted: Po
     for piece in ended::not_of_the_rack(&file, decision.id) {
         work.made_elsewhere(piece).await?;
     }
+    // The old wood is parted from it before it is told to be new.
+    if let (Some(piece), Ok(plank)) = (ended::length_of(&file, decision.id), file.plank(decision.member_id)) {
+        work.put_in(&file.boat, plank, piece).await?;
+    }
     let piece = file.pieces.iter().find(|p| p.decision_id == decision.id);
     if let (Some(year), Some(piece), Some(name)) = (year, piece, file.part_name(decision.member_id)) {
         work.renew_part(id, decision.member_id, &name, &piece.species, i64::from(year)).await?;
-    }
-    if let (Some(piece), Ok(plank)) = (ended::length_of(&file, decision.id), file.plank(decision.member_id)) {
-        work.put_in(&file.boat, plank, piece).await?;
     }
     work.commit(&location).await?;
     Ok(Answer::Go(location))
