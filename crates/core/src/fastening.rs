@@ -101,7 +101,8 @@ pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
     let under_head = t - head_depth;
     let wanted_hold = 10.0 * root;
     let length = screw_length(t, under_head, wanted_hold, join.frame_moulded);
-    let hold = (length - under_head).max(0.0);
+    let comes_through = length > under_head + join.frame_moulded - LEAVE_BEHIND_POINT;
+    let hold = (length - under_head).clamp(0.0, join.frame_moulded);
     let pilot = |species: &Species| root * if species.hardwood { 0.9 } else { 0.7 };
     let working_load = 108.25 * join.frame.specific_gravity.powi(2) * shank * hold / 5.0;
     let reasons = vec![
@@ -109,7 +110,7 @@ pub fn screws(join: &Joining<'_>) -> Result<ScrewPlan, InputError> {
             .formula("shank = 0.060 in + 0.013 in × gauge; root = ⅔ shank; head = 2 × shank")
             .value("shank", shank, "mm"),
         table_end(t, THICKEST_SCREWED, "gauge 20 is the last: bolts, drifts or trenails hold thicker planking"),
-        hold_reason(hold, wanted_hold),
+        hold_reason(hold, wanted_hold, comes_through),
         Reason::note(
             "fasten.pilot",
             "pilot: 70 % of the root in softwood, 90 % in hardwood; clearance through the plank is the shank",
@@ -161,8 +162,13 @@ pub(crate) fn table_end(thickness: f64, last: f64, then: &str) -> Reason {
     Reason::new("fasten.table_end", verdict, text).against("plank", thickness, "mm", last)
 }
 
-fn hold_reason(hold: f64, wanted: f64) -> Reason {
-    let (verdict, text) = if hold >= wanted - 1e-9 {
+fn hold_reason(hold: f64, wanted: f64, comes_through: bool) -> Reason {
+    let (verdict, text) = if comes_through {
+        (
+            crate::Verdict::Forbids,
+            "no screw is short enough to stay inside what it goes into: rivet it, clench it, or bolt it",
+        )
+    } else if hold >= wanted - 1e-9 {
         (crate::Verdict::For, "at least 10 × root of thread in the frame, not through it")
     } else {
         (
@@ -308,6 +314,29 @@ mod tests {
             to_plane_off: 2.0,
         })
         .unwrap()
+    }
+
+    #[test]
+    fn a_screw_that_no_wood_hides_is_refused() {
+        let join = |frame_moulded| Joining {
+            plank: crate::timber::species::find("western_larch").unwrap(),
+            frame: crate::timber::species::find("white_oak").unwrap(),
+            plank_thickness: 10.0,
+            plank_width: 90.0,
+            frame_moulded,
+            to_plane_off: 0.0,
+        };
+        let verdict = |moulded| {
+            let plan = screws(&join(moulded)).unwrap();
+            assert!(plan.hold <= moulded, "no more thread in the wood than there is wood: {plan:?}");
+            plan.reasons.iter().find(|r| r.rule == "fasten.hold").unwrap().verdict
+        };
+        // The shortest, 16 mm, lies 5 mm under its head in the plank: 11 mm and 6 behind its point are 17.
+        assert_eq!(
+            (verdict(8.0), verdict(16.9), verdict(17.0)),
+            (crate::Verdict::Forbids, crate::Verdict::Forbids, crate::Verdict::Against,)
+        );
+        assert_eq!(verdict(60.0), crate::Verdict::For);
     }
 
     #[test]

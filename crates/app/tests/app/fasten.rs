@@ -524,3 +524,17 @@ async fn a_patch_in_a_lap_counts_its_rivets_and_an_unknown_timber_hides_no_page(
     let shown = visitor.get(&format!("/boats/{boat}/pieces/{piece}")).await.text;
     assert!(!shown.contains(">10 mm<") && shown.matches("× 7 mm").count() >= 2, "{shown}");
 }
+
+#[tokio::test]
+async fn a_backing_piece_is_fastened_into_itself_and_into_no_frame() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    // Right through planking of 19 mm, with a school that goes through.
+    visitor.found(3, "P6 F10", &[("kind", "crack"), ("shape", "60, 60\n200, 64"), ("depth", "19")]).await;
+    visitor.decided(3, "P6 F10", "graving").await;
+    let page = visitor.get("/boats/3/fasten").await.text;
+    // Head 6 mm deep: 13 mm of plank under it, 19 of backing, 6 left behind the point; 25 mm is the longest that stays inside.
+    let backing = sheet(&page, "Backing piece");
+    assert!(backing.contains("gauge 10 × 25 mm") && !backing.contains("name=\"through\""), "{backing}");
+}

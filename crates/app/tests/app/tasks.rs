@@ -434,9 +434,7 @@ async fn a_new_frame_is_told_to_be_in_and_the_boat_is_as_she_is_now() {
     let visitor = enter(&server).await;
     let (work, frame) = ("/boats/2/work", "Frame 12, port");
     visitor.found(2, "FR12P 2", &[("kind", "broken"), ("shape", "20, 8"), ("depth", "6")]).await;
-    visitor
-        .found(2, "FR12P 1", &[("kind", "split"), ("shape", "0, 6\n60, 8"), ("depth", "4"), ("grade", "mend")])
-        .await;
+    visitor.found(2, "FR12P 1", &[("kind", "split"), ("shape", "0, 6\n60, 8"), ("depth", "4")]).await;
     let part = visitor.decided(2, frame, "steam").await;
     assert_eq!(ending(&visitor.get(work).await.text, frame), "", "nothing is done yet");
     all_done(&visitor, work).await;

@@ -141,22 +141,25 @@ fn plan(
     asked: Asked,
     unit: LengthUnit,
 ) -> std::result::Result<Option<Fastener>, InputError> {
-    let layers = match (file.plank(piece.member_id), asked.layers) {
-        (Ok(plank), _) => Layers { through: plank.thickness, into: file.boat.frame_moulded },
-        (Err(_), Some(layers)) => layers,
-        (Err(_), None) => return Ok(None),
+    let (layers, behind) = match (file.plank(piece.member_id), &piece.geometry, asked.layers) {
+        // A backing piece lies behind its plank where no frame is.
+        (Ok(plank), Geometry::Timber { .. }, _) => {
+            (Layers { through: plank.thickness, into: piece.thickness }, &piece.species)
+        }
+        (Ok(plank), ..) => {
+            (Layers { through: plank.thickness, into: file.boat.frame_moulded }, &file.boat.frame_species)
+        }
+        (Err(_), _, Some(layers)) => (layers, &piece.species),
+        (Err(_), _, None) => return Ok(None),
     };
-    // Of a frame the piece is what the planking is fastened to.
-    let is_frame = file.plank(piece.member_id).is_err() && part(file, piece).is_some_and(|p| p.kind.is_planked());
-    let (planking, frame) = match is_frame {
-        true => (&file.boat.plank_species, &piece.species),
-        false => (&piece.species, &file.boat.frame_species),
-    };
+    // Of a frame, and behind a plank, the piece is what the planking is fastened to.
+    let planked = part(file, piece).is_some_and(|p| p.kind.is_planked());
+    let planking = if planked { &file.boat.plank_species } else { &piece.species };
     region::fastener(
         asked.kind,
         &Joining {
             plank: species::find(planking)?,
-            frame: species::find(frame)?,
+            frame: species::find(behind)?,
             plank_thickness: layers.through,
             plank_width: width_of(piece),
             frame_moulded: layers.into,
