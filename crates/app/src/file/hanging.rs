@@ -58,15 +58,15 @@ pub fn piece(
         hours_each: known.rate(Operation::Glue),
         logged: known.rates.get(&Operation::Glue).map_or(0, |l| l.jobs()),
     });
-    // A template of a whole frame knows better than the grid how long it is.
+    // A template of a whole frame knows better how long it is than a length nobody measured: what it lies on moves with it.
     let girth = member
-        .filter(|_| decide::is_whole_piece(file, piece))
-        .and_then(|m| decide::frame_shape(file, m))
-        .filter(|f| f.taken)
-        .map(|f| f.girth * (to - from) / member.map_or(to, |m| m.length));
+        .filter(|m| !m.measured && decide::is_whole_piece(file, piece))
+        .and_then(|m| Some(decide::frame_shape(file, m).filter(|f| f.taken)?.girth / m.length));
+    let scale = girth.filter(|s| s.is_finite() && *s > 0.0).unwrap_or(1.0);
+    let rests: Vec<Rest> = rests.into_iter().map(|r| Rest { x: r.x * scale, ..r }).collect();
     Some(Hung {
         what,
-        length: girth.unwrap_or(to - from),
+        length: (to - from) * scale,
         width,
         ends: ends(file, piece, plank, member, (from, to), scarf),
         scarf,

@@ -330,3 +330,47 @@ async fn a_guest_sees_hours_and_costs_only_where_the_yard_shows_them() {
         assert!(visitor.get(page).await.text.contains(word), "{page} hides {word}");
     }
 }
+
+#[tokio::test]
+async fn a_lamination_decided_on_before_its_template_is_cut_to_it_and_has_its_card() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    visitor.found(1, "FR15S 2", &[("kind", "broken"), ("shape", "20, 20"), ("depth", "20")]).await;
+    let part = visitor.decided(1, "Frame 15, starboard", "laminate").await;
+    let blank = async || {
+        let timber = visitor.get("/boats/1/timber").await.text;
+        let section = timber.split_once(">Laminate new, Frame 15, starboard<").expect("its piece").1;
+        let blank = section.split_once("Blank").unwrap().1.split_once('>').unwrap().1;
+        blank.split('<').next().unwrap().trim().to_owned()
+    };
+    let by_grid = blank().await;
+    let page = format!("/boats/1/shapes/new?way=rib&part={part}");
+    let ticks = ticks(true);
+    let mut fields: Vec<(&str, &str)> = vec![
+        ("way", "rib"),
+        ("part", &part),
+        ("name", "Frame 15 by ticks"),
+        ("tolerance", "1.5"),
+        ("moulded", "46"),
+        ("note", ""),
+    ];
+    fields.extend(ticks.iter().map(|(k, v)| (k.as_str(), v.as_str())));
+    let taken = visitor.send(&page, "/boats/1/shapes/new", &fields).await;
+    assert_eq!(taken.status, 303, "{}", taken.text);
+    // By the arc's own formula: 2 × 900 × asin(480 / 900) and 100 over.
+    let to_it = blank().await;
+    let length: f64 = to_it.split(' ').next().unwrap().parse().unwrap();
+    let arc = 2.0 * 900.0 * (480.0f64 / 900.0).asin() + 100.0;
+    assert!((length - arc).abs() < 2.0, "{to_it} for {arc}, by the grid {by_grid}");
+    assert_ne!(by_grid, to_it);
+    // As thick as the frame is sided, with what its bevel of 8° asks and what is planed off: 45 + 45 × tan 8° + 4 is 55.3.
+    let thickness: f64 = to_it.trim_end_matches(" mm").rsplit("× ").next().unwrap().parse().unwrap();
+    assert!((thickness - 55.3).abs() < 0.3, "{to_it}");
+    let shape = visitor.get("/boats/1/shape").await.text;
+    let row = shape.split("<tr").find(|r| r.contains("Laminate new, Frame 15")).unwrap();
+    let piece = row.split_once("/boats/1/pieces/").unwrap().1.split('"').next().unwrap();
+    let card = visitor.get(&format!("/boats/1/pieces/{piece}/card")).await;
+    assert!(card.status == 200 && card.text.contains("The former stands fast"), "{}", card.text);
+    let story = visitor.get("/boats/1/story").await.text;
+    assert!(story.contains("its size is now that of the shape"), "{story}");
+}
