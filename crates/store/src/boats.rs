@@ -674,17 +674,8 @@ impl Work {
         if bay != was {
             self.nothing_decided(&[fore.id, after.id]).await?;
         }
-        sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, to_seen = 1, version = version + 1 WHERE id = ?")
-            .bind(bay)
-            .bind(kind.code())
-            .bind(fore.id)
-            .execute(&mut *self.tx)
-            .await?;
-        sqlx::query("UPDATE member SET from_bay = ?, version = version + 1 WHERE id = ?")
-            .bind(bay)
-            .bind(after.id)
-            .execute(&mut *self.tx)
-            .await?;
+        self.end_plank(fore.id, bay, kind).await?;
+        self.begin_plank(after.id, bay).await?;
         self.sort_findings(boat.id, fore.side, fore.strake).await?;
         let joint = Joint { side: fore.side, strake: fore.strake, bay };
         let summary = format!("Joint of {} put in bay {bay}, it was in bay {was}", strake_name(joint));
@@ -726,12 +717,7 @@ impl Work {
         .execute(&mut *self.tx)
         .await?
         .last_insert_rowid();
-        sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, to_seen = 1, version = version + 1 WHERE id = ?")
-            .bind(bay)
-            .bind(kind.code())
-            .bind(plank.id)
-            .execute(&mut *self.tx)
-            .await?;
+        self.end_plank(plank.id, bay, kind).await?;
         self.sort_findings(boat.id, plank.side, plank.strake).await?;
         let summary = format!("{} is two planks, joined in bay {bay}", plank.name());
         self.note(Some(boat.id), Some(plank.id), "grid", &summary, &json!({ "bay": bay, "after": after })).await?;
@@ -784,6 +770,27 @@ impl Work {
                 ));
             }
         }
+        Ok(())
+    }
+
+    /// A plank ends in a bay, with a joint that was seen.
+    pub(crate) async fn end_plank(&mut self, id: i64, bay: u32, kind: JointKind) -> Result<()> {
+        sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, to_seen = 1, version = version + 1 WHERE id = ?")
+            .bind(bay)
+            .bind(kind.code())
+            .bind(id)
+            .execute(&mut *self.tx)
+            .await?;
+        Ok(())
+    }
+
+    /// A plank begins in a bay.
+    pub(crate) async fn begin_plank(&mut self, id: i64, bay: u32) -> Result<()> {
+        sqlx::query("UPDATE member SET from_bay = ?, version = version + 1 WHERE id = ?")
+            .bind(bay)
+            .bind(id)
+            .execute(&mut *self.tx)
+            .await?;
         Ok(())
     }
 

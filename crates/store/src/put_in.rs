@@ -28,12 +28,7 @@ impl Work {
                 "{old_wood} ?, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened FROM member WHERE id = ?"
             );
             sqlx::query(sqlx::AssertSqlSafe(sql)).bind(bay).bind(plank.id).execute(&mut *self.tx).await?;
-            sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, to_seen = 1, version = version + 1 WHERE id = ?")
-                .bind(bay)
-                .bind(kind.code())
-                .bind(plank.id)
-                .execute(&mut *self.tx)
-                .await?;
+            self.end_plank(plank.id, bay, kind).await?;
         }
         if let Some(bay) = fore {
             let sql = format!(
@@ -45,11 +40,7 @@ impl Work {
                 .bind(plank.id)
                 .execute(&mut *self.tx)
                 .await?;
-            sqlx::query("UPDATE member SET from_bay = ?, version = version + 1 WHERE id = ?")
-                .bind(bay)
-                .bind(plank.id)
-                .execute(&mut *self.tx)
-                .await?;
+            self.begin_plank(plank.id, bay).await?;
             let now = PlankPlace { from_bay: Some(bay), ..plank.place() };
             let moved = now.span(&boat.shell).0 - plank.place().span(&boat.shell).0;
             self.count_from(piece.decision_id, moved).await?;
