@@ -112,6 +112,11 @@ choices! {
     }
 }
 
+/// `strake 4`, `strakes 4 to 6`: a run of numbers, both ends in.
+pub fn run_of(what: &str, (first, last): (u32, u32)) -> String {
+    if first == last { format!("{what} {first}") } else { format!("{what}s {first} to {last}") }
+}
+
 /// A joint in a strake, in the bay where it lies.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Joint {

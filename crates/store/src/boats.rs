@@ -476,9 +476,9 @@ impl Work {
 
     /// Numbers frames and floors aft of one anew, and takes out or adds the one between.
     async fn shift_frames(&mut self, boat: &Boat, at: u32, by: i64) -> Result<()> {
-        use mend_keel_core::grid::member::{Member, MemberKind};
+        use mend_keel_core::grid::member::Member;
         let rows: Vec<crate::members::MemberRow> = crate::members::rows(&mut *self.tx, boat.id).await?;
-        let ribs = rows.into_iter().filter(|m| matches!(m.kind, MemberKind::Frame | MemberKind::Floor));
+        let ribs = rows.into_iter().filter(|m| m.kind.is_planked());
         let mut ribs: Vec<_> = ribs.collect();
         if by < 0 {
             for gone in ribs.iter().filter(|m| m.number == at) {
@@ -708,16 +708,7 @@ impl Work {
             return Err(StoreError::Conflict(format!("a joint in this plank can lie in bays {low} to {high}")));
         }
         self.nothing_decided(&[plank.id]).await?;
-        let after = sqlx::query(
-            "INSERT INTO member (boat_id, kind, name, side, number, from_bay, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened)
-             SELECT boat_id, kind, name, side, number, ?, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened FROM member WHERE id = ?",
-        )
-        .bind(bay)
-        .bind(plank.id)
-        .execute(&mut *self.tx)
-        .await?
-        .last_insert_rowid();
-        self.end_plank(plank.id, bay, kind).await?;
+        let after = self.part_aft(plank.id, bay, kind).await?;
         self.sort_findings(boat.id, plank.side, plank.strake).await?;
         let summary = format!("{} is two planks, joined in bay {bay}", plank.name());
         self.note(Some(boat.id), Some(plank.id), "grid", &summary, &json!({ "bay": bay, "after": after })).await?;
@@ -773,8 +764,36 @@ impl Work {
         Ok(())
     }
 
+    /// Parts what lies aft of a bay from a plank, with a joint that was seen: the number of the new one.
+    pub(crate) async fn part_aft(&mut self, id: i64, bay: u32, kind: JointKind) -> Result<i64> {
+        let aft = self.copy_plank(id).await?;
+        self.begin_plank(aft, bay).await?;
+        self.end_plank(id, bay, kind).await?;
+        Ok(aft)
+    }
+
+    /// Parts what lies forward of a bay from a plank likewise.
+    pub(crate) async fn part_fore(&mut self, id: i64, bay: u32, kind: JointKind) -> Result<i64> {
+        let fore = self.copy_plank(id).await?;
+        self.end_plank(fore, bay, kind).await?;
+        self.begin_plank(id, bay).await?;
+        Ok(fore)
+    }
+
+    /// The same wood in the same place once more: one of the two has to be ended or begun elsewhere.
+    async fn copy_plank(&mut self, id: i64) -> Result<i64> {
+        let copied = sqlx::query(
+            "INSERT INTO member (boat_id, kind, name, side, number, from_bay, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened)
+             SELECT boat_id, kind, name, side, number, from_bay, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened FROM member WHERE id = ?",
+        )
+        .bind(id)
+        .execute(&mut *self.tx)
+        .await?;
+        Ok(copied.last_insert_rowid())
+    }
+
     /// A plank ends in a bay, with a joint that was seen.
-    pub(crate) async fn end_plank(&mut self, id: i64, bay: u32, kind: JointKind) -> Result<()> {
+    async fn end_plank(&mut self, id: i64, bay: u32, kind: JointKind) -> Result<()> {
         sqlx::query("UPDATE member SET to_bay = ?, to_joint = ?, to_seen = 1, version = version + 1 WHERE id = ?")
             .bind(bay)
             .bind(kind.code())
@@ -785,7 +804,7 @@ impl Work {
     }
 
     /// A plank begins in a bay.
-    pub(crate) async fn begin_plank(&mut self, id: i64, bay: u32) -> Result<()> {
+    async fn begin_plank(&mut self, id: i64, bay: u32) -> Result<()> {
         sqlx::query("UPDATE member SET from_bay = ?, version = version + 1 WHERE id = ?")
             .bind(bay)
             .bind(id)

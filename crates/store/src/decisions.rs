@@ -381,13 +381,15 @@ impl Work {
         .bind(decision)
         .fetch_one(&mut *self.tx)
         .await?;
-        if tasks > 0 && open == 0 {
-            sqlx::query("UPDATE decision SET superseded = 1 WHERE id = ?")
-                .bind(decision)
-                .execute(&mut *self.tx)
-                .await?;
-            return Ok(());
+        if tasks == 0 || open > 0 {
+            self.drop_what_is_open(decision).await?;
         }
+        sqlx::query("UPDATE decision SET superseded = 1 WHERE id = ?").bind(decision).execute(&mut *self.tx).await?;
+        Ok(())
+    }
+
+    /// Drops tasks and pieces of a decision, and frees their boards. Errors where wood was cut for it.
+    async fn drop_what_is_open(&mut self, decision: i64) -> Result<()> {
         let (cut,): (i64,) = sqlx::query_as("SELECT count(*) FROM piece WHERE decision_id = ? AND state = 'cut'")
             .bind(decision)
             .fetch_one(&mut *self.tx)
@@ -402,7 +404,6 @@ impl Work {
             "UPDATE board SET state = 'free' WHERE state = 'reserved' AND id IN (SELECT board_id FROM piece WHERE decision_id = ?)",
             "UPDATE piece SET state = 'dropped', board_id = NULL WHERE decision_id = ?",
             "UPDATE task SET dropped = 1 WHERE decision_id = ? AND done_at IS NULL",
-            "UPDATE decision SET superseded = 1 WHERE id = ?",
         ] {
             sqlx::query(sql).bind(decision).execute(&mut *self.tx).await?;
         }

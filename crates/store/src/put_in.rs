@@ -21,32 +21,17 @@ impl Work {
         if [fore, aft].into_iter().flatten().any(|bay| !within(bay)) || fore.zip(aft).is_some_and(|(f, a)| f >= a) {
             return Err(StoreError::Conflict("its joints were moved meanwhile: look at the decision again".into()));
         }
-        let old_wood = "INSERT INTO member (boat_id, kind, name, side, number, from_bay, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened)
-             SELECT boat_id, kind, name, side, number, ";
+        if fore.is_none() && aft.is_none() {
+            return Ok(());
+        }
         if let Some(bay) = aft {
-            let sql = format!(
-                "{old_wood} ?, to_bay, to_joint, to_seen, thickness, measured, species, grain, year, finish, fastened FROM member WHERE id = ?"
-            );
-            sqlx::query(sqlx::AssertSqlSafe(sql)).bind(bay).bind(plank.id).execute(&mut *self.tx).await?;
-            self.end_plank(plank.id, bay, kind).await?;
+            self.part_aft(plank.id, bay, kind).await?;
         }
         if let Some(bay) = fore {
-            let sql = format!(
-                "{old_wood} from_bay, ?, ?, 1, thickness, measured, species, grain, year, finish, fastened FROM member WHERE id = ?"
-            );
-            sqlx::query(sqlx::AssertSqlSafe(sql))
-                .bind(bay)
-                .bind(kind.code())
-                .bind(plank.id)
-                .execute(&mut *self.tx)
-                .await?;
-            self.begin_plank(plank.id, bay).await?;
+            self.part_fore(plank.id, bay, kind).await?;
             let now = PlankPlace { from_bay: Some(bay), ..plank.place() };
             let moved = now.span(&boat.shell).0 - plank.place().span(&boat.shell).0;
             self.count_from(piece.decision_id, moved).await?;
-        }
-        if fore.is_none() && aft.is_none() {
-            return Ok(());
         }
         self.sort_findings(boat.id, plank.side, plank.strake).await?;
         let summary = format!("{} is new wood with joints of its own", plank.name());

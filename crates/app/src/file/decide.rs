@@ -494,7 +494,7 @@ pub fn is_whole_piece(file: &BoatFile, piece: &Piece) -> bool {
 }
 
 /// How a whole part that is bent or sawn to a shape is made, where its shape was taken.
-pub fn mould(file: &BoatFile, m: &MemberRow, way: OptionKind) -> Option<Mould> {
+fn mould(file: &BoatFile, m: &MemberRow, way: OptionKind) -> Option<Mould> {
     mould_of(&frame_shape(file, m)?, m, way)
 }
 

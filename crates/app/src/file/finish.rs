@@ -3,7 +3,7 @@
 use jiff::{SignedDuration, Timestamp};
 use mend_keel_core::finish::{self, Recipe, Step, area};
 use mend_keel_core::grid::member::{MemberKind, Surface};
-use mend_keel_core::grid::{Address, Shell, Side, Waterline};
+use mend_keel_core::grid::{Address, Shell, Side, Waterline, run_of};
 use mend_keel_store::members::MemberRow;
 use mend_keel_store::plans::{Coat, Drying, NewCoat, Plan};
 use mend_keel_store::recipes::{self, Own};
@@ -240,11 +240,6 @@ pub fn stretch(file: &BoatFile, code: &str) -> Option<Stretch> {
     range(file, code).or_else(|| stretches(file).into_iter().find(|s| s.code == code))
 }
 
-/// `Strake 4`, `Strakes 4 to 6`.
-fn run(what: &str, [first, last]: [u32; 2]) -> String {
-    if first == last { format!("{what} {first}") } else { format!("{what}s {first} to {last}") }
-}
-
 /// Planking between two corners, on one side or on both.
 pub fn between(file: &BoatFile, corners: [Address; 2], both: bool) -> Stretch {
     let [a, b] = corners;
@@ -259,7 +254,7 @@ pub fn between(file: &BoatFile, corners: [Address; 2], both: bool) -> Stretch {
     };
     let made = Stretch {
         code: format!("range:{letters}:{}-{}:{}-{}", strakes[0], strakes[1], frames[0], frames[1]),
-        label: format!("{}, {}{on}", run("Strake", strakes), run("frame", frames)),
+        label: format!("{}, {}{on}", run_of("Strake", strakes.into()), run_of("frame", frames.into())),
         area: 0.0,
         known: BY_GRID,
         cover: Cover::Range(sides, strakes, frames),

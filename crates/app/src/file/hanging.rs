@@ -185,8 +185,7 @@ fn behind(file: &BoatFile, plank: &Plank, from: f64, to: f64) -> Vec<String> {
     let (origin, _) = plank.place().span(shell);
     let covers = |m: &MemberRow| {
         let side_fits = m.side.is_none_or(|side: Side| side == plank.side);
-        let stands =
-            matches!(m.kind, MemberKind::Frame | MemberKind::Floor) && (1..=shell.frame_count()).contains(&m.number);
+        let stands = m.kind.is_planked() && (1..=shell.frame_count()).contains(&m.number);
         stands && side_fits && {
             let x = shell.frame_x(m.number) - origin;
             x >= from && x <= to

@@ -179,6 +179,11 @@ pub fn today() -> String {
     clock_text(jiff::Timestamp::now(), "%Y-%m-%d")
 }
 
+/// The year it is, where this runs.
+pub fn this_year() -> u32 {
+    u32::from(jiff::ZonedDateTime::now().year().unsigned_abs())
+}
+
 fn clock_text(at: jiff::Timestamp, format: &str) -> String {
     at.to_zoned_datetime(jiff::tz::TimeZone::system()).strftime(format).to_string()
 }

@@ -87,6 +87,11 @@ impl Piece {
     fn is_laid_up(&self) -> bool {
         self.glue.is_some() && self.plies > 1
     }
+
+    /// It is a spar's new end, tied round its scarf.
+    fn is_tied(&self) -> bool {
+        self.what == What::Spar && self.scarf > 0.0
+    }
 }
 
 /// One clamp, or several at one place; a panel is held by temporary screws instead.
@@ -178,7 +183,7 @@ pub fn card(piece: &Piece) -> Result<Card, InputError> {
     check(piece)?;
     let clamps = match piece.what {
         What::Panel => screws(piece),
-        What::Spar if piece.scarf > 0.0 => along_scarf(piece),
+        _ if piece.is_tied() => along_scarf(piece),
         _ if piece.is_laid_up() => on_former(piece),
         _ => clamps(piece),
     };
@@ -265,19 +270,24 @@ pub const ON_FORMER: f64 = 100.0;
 
 /// A lamination's clamps on its former, from the middle to both ends so that the plies slide and the glue is pressed out.
 fn on_former(piece: &Piece) -> Vec<Clamp> {
-    let bays = (piece.length / ON_FORMER).ceil().max(2.0);
     let middle = piece.length / 2.0;
-    let mut places: Vec<f64> = (0..=bays as u32).map(|i| piece.length * f64::from(i) / bays).collect();
-    places.sort_by(|a, b| (a - middle).abs().total_cmp(&(b - middle).abs()));
-    let at = |x: &f64| {
-        let side = if *x < middle { "heel" } else { "head" };
+    let bays = (piece.length / ON_FORMER).ceil().max(2.0);
+    from_middle(0.0, piece.length, bays, |x| {
+        let side = if x < middle { "heel" } else { "head" };
         match (x - middle).abs() {
             off if off < 1e-6 => "its middle".to_owned(),
             off if off > middle - 1e-6 => format!("its {side}"),
             _ => format!("on towards its {side}"),
         }
-    };
-    places.iter().map(|x| Clamp { x: *x, at: at(x), count: 1, first: None, off: None }).collect()
+    })
+}
+
+/// Clamps at both ends of so many even bays along a length, in the order of their distance from its middle.
+fn from_middle(from: f64, length: f64, bays: f64, at: impl Fn(f64) -> String) -> Vec<Clamp> {
+    let middle = from + length / 2.0;
+    let mut places: Vec<f64> = (0..=bays as u32).map(|i| from + length * f64::from(i) / bays).collect();
+    places.sort_by(|a, b| (a - middle).abs().total_cmp(&(b - middle).abs()));
+    places.into_iter().map(|x| Clamp { x, at: at(x), count: 1, first: None, off: None }).collect()
 }
 
 /// Turns of rope or hose clamps round a spar's scarf stand this far apart, mm (handbook 10).
@@ -285,14 +295,14 @@ pub const ROUND_SPAR: f64 = 150.0;
 
 /// What goes round a spar's scarf, from its middle to both feathers so that neither face slides.
 fn along_scarf(piece: &Piece) -> Vec<Clamp> {
-    let turns = (piece.scarf / ROUND_SPAR).ceil().max(1.0);
     // The scarf lies at the end that is new.
     let from = if piece.ends[0] == End::Scarf { 0.0 } else { piece.length - piece.scarf };
     let middle = from + piece.scarf / 2.0;
-    let mut places: Vec<f64> = (0..=turns as u32).map(|i| from + piece.scarf * f64::from(i) / turns).collect();
-    places.sort_by(|a, b| (a - middle).abs().total_cmp(&(b - middle).abs()));
-    let at = |x: &f64| if (x - middle).abs() > piece.scarf / 2.0 - 1e-6 { "a feather" } else { "on along the scarf" };
-    places.iter().map(|x| Clamp { x: *x, at: at(x).to_owned(), count: 1, first: None, off: None }).collect()
+    let bays = (piece.scarf / ROUND_SPAR).ceil().max(1.0);
+    from_middle(from, piece.scarf, bays, |x| {
+        let feather = (x - middle).abs() > piece.scarf / 2.0 - 1e-6;
+        if feather { "a feather".to_owned() } else { "on along the scarf".to_owned() }
+    })
 }
 
 /// A panel's temporary screws, from its middle outwards so that the glue is pressed out and not in.
@@ -332,7 +342,7 @@ fn reasons(piece: &Piece, card: &Card) -> Vec<Reason> {
             format!("temporary screws with washers, {SCREWS:.0} mm apart on each beam, from the middle outwards"),
         )
         .value("screws", f64::from(count), ""),
-        What::Spar if piece.scarf > 0.0 => tell(
+        _ if piece.is_tied() => tell(
             "hang.clamps",
             Verdict::Note,
             format!("turns of rope twisted tight, or hose clamps, {ROUND_SPAR:.0} mm apart along the scarf, from its middle to both feathers"),
@@ -485,7 +495,7 @@ fn before(piece: &Piece, card: &Card) -> Vec<Step> {
             )
         }
         What::Panel => format!("{count} temporary screws with washers are laid out, their lines drawn on the panel"),
-        What::Spar if piece.scarf > 0.0 => {
+        _ if piece.is_tied() => {
             format!("{count} turns of rope with their sticks, or hose clamps, are laid out, and film under them")
         }
         _ => format!("{count} clamps are counted and laid out in their order"),
@@ -531,7 +541,7 @@ fn during(piece: &Piece, card: &Card) -> Vec<Step> {
             at("clean", "Scrape off what came out before it sets"),
         ];
     }
-    if piece.what == What::Spar && piece.scarf > 0.0 {
+    if piece.is_tied() {
         return vec![
             at("wet", "Both faces wet out with unfilled glue, again until they take no more; thickened over it"),
             at("locate", "Faces on each other to their marks; a stop at each feather, so that it cannot slide"),

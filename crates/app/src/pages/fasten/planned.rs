@@ -332,7 +332,7 @@ fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, asked: Asked) -> 
 
 /// Why a piece's fastenings are as they are: what they go through, their sizes, and what the wood is too narrow for.
 fn reasons_of(file: &BoatFile, piece: &Piece, fastener: &Fastener, metal: Vec<Reason>) -> Vec<Reason> {
-    let part = part(file, piece).filter(|_| file.plank(piece.member_id).is_err());
+    let part = part(file, piece);
     let joined = part.and_then(|p| member::layers(&p, file.boat.plank_thickness)).map(|(_, why)| why);
     let narrow = part.and_then(|p| member::narrow(p.of, fastener.size));
     joined.into_iter().chain(fastener.reasons.clone()).chain(narrow).chain(metal).collect()

@@ -9,7 +9,7 @@ use mend_keel_core::fastening::record as recorded;
 use mend_keel_core::fastening::region::{self, Count, Drills, Fastener, Planned, RegionPlan};
 use mend_keel_core::fastening::sick::Sick;
 use mend_keel_core::fastening::through::{self, At, Kind};
-use mend_keel_core::grid::{Address, Between, Side};
+use mend_keel_core::grid::{Address, Between, Side, run_of};
 use mend_keel_core::units::parse_length;
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_core::{InputError, Verdict, metals};
@@ -52,17 +52,13 @@ pub struct AskingView {
 /// What sick fastenings ask for beside the regions that are planned.
 pub fn asking(file: &BoatFile, planned: &[Region]) -> AskingView {
     let asking = refasten::asking(file, planned);
-    let span = |(from, to): (u32, u32), one: &str| match from == to {
-        true => format!("{one} {from}"),
-        false => format!("{one}s {from} to {to}"),
-    };
     let view = |s: &Sick| {
         let count = s.places.len();
         let what = format!(
             "{}, {}, {}: found at {count} crossing{}",
             s.side.label(),
-            span(s.strakes, "strake"),
-            span(s.frames, "frame"),
+            run_of("strake", s.strakes),
+            run_of("frame", s.frames),
             if count == 1 { "" } else { "s" }
         );
         let href = format!(

@@ -88,7 +88,7 @@ struct Panel {
     looked: String,
     decided: Option<String>,
     /// Nothing that was found on the part is open any more.
-    carried_out: bool,
+    is_over: bool,
     /// Causes that are not treated though a repair is decided.
     untreated: Vec<String>,
     pieces: Vec<(i64, String)>,
@@ -232,7 +232,7 @@ fn panel(
             })
             .collect(),
         looked: methods.join(", "),
-        carried_out: decision.is_some_and(|d| !file.found_on(d.member_id).any(|f| f.is_open())),
+        is_over: decision.is_some_and(|d| !file.found_on(d.member_id).any(|f| f.is_open())),
         decided: decision.map(|d| format!("{}: {}", d.kind.label(), d.reason)),
         untreated,
         pieces: file.pieces.iter().filter(|p| p.member_id == member_id).map(|p| (p.id, p.name.clone())).collect(),

@@ -43,7 +43,7 @@ struct List {
     /// The reader's own clock, where it has run too long to be true.
     forgotten: Option<Forgotten>,
     kinds: Vec<(&'static str, &'static str)>,
-    this_year: String,
+    this_year: u32,
     typed: Typed,
     faults: Faults,
     faulty: i64,
@@ -264,7 +264,7 @@ async fn page(
         twice,
         forgotten: forgotten(desk, Timestamp::now()).await?,
         kinds: HourKind::ALL.iter().map(|k| (k.code(), k.label())).collect(),
-        this_year: view::today().chars().take(4).collect(),
+        this_year: view::this_year(),
         page: desk.boat_page(file, "Work", "work"),
         boat_id: file.boat.id,
         jobs,

@@ -1,6 +1,5 @@
 //! The end of a job: what was found on the part is mended, and a part made new says from when.
 
-use jiff::civil::Date;
 use mend_keel_core::InputError;
 use mend_keel_core::survey::compare::Outcome;
 use mend_keel_store::findings::Finding;
@@ -33,8 +32,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, decision: i64, posted: Po
     if ticked.is_empty() {
         read.faults.add(InputError::new("mended", "tick what is mended by it"));
     }
-    let this_year = view::today().parse::<Date>().map_or(9_999, |d| d.year()).unsigned_abs();
-    let year = ended::is_new(&file, decision).then(|| read.whole("year", 1_800, u32::from(this_year)));
+    let year = ended::is_new(&file, decision).then(|| read.whole("year", 1_800, view::this_year()));
     if !read.faults.is_empty() {
         return list::again(&desk, &file, &posted, read.faults, decision.id).await;
     }

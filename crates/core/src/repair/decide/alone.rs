@@ -150,7 +150,6 @@ fn only_leave(alone: &Alone<'_>) -> Vec<RepairOption> {
 
 impl<'s> Alone<'s> {
     fn member(&self, class: Class, causes: Vec<Cause>) -> member::Case<'s> {
-        let crossed = self.kind.is_planked();
         member::Case {
             kind: self.kind,
             class,
@@ -167,7 +166,7 @@ impl<'s> Alone<'s> {
             skin: self.skin,
             age: self.age,
             boat_use: Some(self.boat_use),
-            strake_width: if crossed { STRAKE } else { 0.0 },
+            strake_width: if self.kind.is_planked() { STRAKE } else { 0.0 },
             crook: false,
             school: self.school,
             practice: self.practice,
