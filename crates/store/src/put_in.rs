@@ -10,13 +10,15 @@ use crate::{Result, StoreError, Work};
 
 impl Work {
     /// New wood that was put into a plank with joints at its new ends is a plank of its own, and keeps the number, the decision and the
-    /// story; the old wood beyond its joints is planks of their own. Its pieces' places are counted from its own fore joint then.
+    /// story; the old wood beyond its joints is planks of their own. Its pieces' places are counted from its own fore joint then. An end
+    /// that is the plank's own already is left: the rest of what it mends may be told later.
     pub async fn put_in(&mut self, boat: &Boat, plank: &Plank, piece: &Piece) -> Result<()> {
         let Geometry::Stretch { new_fore, new_aft, scarf, fore_bay, aft_bay, .. } = &piece.geometry else {
             return Ok(());
         };
         let kind = if *scarf > 0.0 { JointKind::ScarfAft } else { JointKind::Butt };
-        let (fore, aft) = (fore_bay.filter(|_| *new_fore), aft_bay.filter(|_| *new_aft));
+        let fore = fore_bay.filter(|bay| *new_fore && plank.from_bay != Some(*bay));
+        let aft = aft_bay.filter(|bay| *new_aft && plank.to_bay != Some(*bay));
         let within = |bay: u32| plank.from_bay.is_none_or(|b| bay > b) && plank.to_bay.is_none_or(|b| bay < b);
         if [fore, aft].into_iter().flatten().any(|bay| !within(bay)) || fore.zip(aft).is_some_and(|(f, a)| f >= a) {
             return Err(StoreError::Conflict("its joints were moved meanwhile: look at the decision again".into()));

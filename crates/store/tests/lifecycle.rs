@@ -636,9 +636,18 @@ async fn new_wood_put_into_a_plank_is_a_plank_of_its_own_and_the_old_wood_stays_
     let Geometry::Stretch { from: shifted, to: end, .. } = piece.geometry else { panic!("{piece:?}") };
     let origin = middle.place().span(&boat.shell).0;
     assert!((origin + shifted - x0 - from).abs() < 1e-6 && (origin + end - x0 - to).abs() < 1e-6);
-    // A second time its joints are its own ends: nothing is cut off it again.
+    // A second time its joints are its own ends: nothing is cut off it again, and nothing told.
+    let told = async || history::of_boat(&store, id, None, Only::default()).await.unwrap().events.len();
+    let before = told().await;
     let mut work = store.begin(act()).await.unwrap();
-    assert!(matches!(work.put_in(&boat, middle, &piece).await, Err(StoreError::Conflict(_))));
+    work.put_in(&boat, middle, &piece).await.unwrap();
+    work.commit("/").await.unwrap();
+    assert_eq!(boats::planks(&store, id).await.unwrap().len(), now.len());
+    assert_eq!(told().await, before);
+    // Where somebody moved a joint meanwhile, it is refused.
+    let shorter = boats::Plank { to_bay: Some(aft - 2), ..middle.clone() };
+    let mut work = store.begin(act()).await.unwrap();
+    assert!(matches!(work.put_in(&boat, &shorter, &piece).await, Err(StoreError::Conflict(_))));
     drop(work);
     store.check().await.unwrap();
 }

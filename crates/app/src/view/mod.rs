@@ -146,7 +146,24 @@ impl Units {
             LengthUnit::Inch => self.len(mm),
         }
     }
+
+    /// How much of a task there is, in the unit its operation counts: `31 fastenings`, `1.7 m of seam`, and feet where she measures so.
+    pub fn amount(&self, amount: f64, unit: &str) -> String {
+        let Some(of) = unit.strip_prefix('m') else {
+            let count = format!("{amount:.2}");
+            let count = count.trim_end_matches('0').trim_end_matches('.');
+            return format!("{count} {unit}{}", if count == "1" { "" } else { "s" });
+        };
+        match (self.unit, of) {
+            (LengthUnit::Millimetre, _) => format!("{amount:.1} {unit}"),
+            (LengthUnit::Inch, "²") => format!("{:.1} sq ft", amount / FOOT.powi(2)),
+            (LengthUnit::Inch, _) => format!("{:.1} ft{of}", amount / FOOT),
+        }
+    }
 }
+
+/// A foot, m.
+const FOOT: f64 = MM_PER_INCH * 12.0 / 1000.0;
 
 /// A share as a percentage without needless digits.
 pub fn percent(share: f64) -> String {
@@ -198,7 +215,37 @@ pub fn fastened_says(record: &Fastened, units: Units) -> String {
 
 #[cfg(test)]
 mod tests {
+    use mend_keel_core::work::estimate::Operation;
+
     use super::*;
+
+    #[test]
+    fn an_amount_of_work_is_counted_or_measured_as_its_operation_says() {
+        let metric = Units { unit: LengthUnit::Millimetre, denominator: 16 };
+        let inch = Units { unit: LengthUnit::Inch, denominator: 16 };
+        for (amount, unit, in_metres, in_feet) in [
+            (31.0, "fastening", "31 fastenings", "31 fastenings"),
+            (1.0, "place", "1 place", "1 place"),
+            (2.5, "place", "2.5 places", "2.5 places"),
+            (0.0, "fastening", "0 fastenings", "0 fastenings"),
+            (3.048, "m", "3.0 m", "10.0 ft"),
+            (1.7, "m of seam", "1.7 m of seam", "5.6 ft of seam"),
+            (9.290_304, "m²", "9.3 m²", "100.0 sq ft"),
+        ] {
+            assert_eq!(
+                (metric.amount(amount, unit).as_str(), inch.amount(amount, unit).as_str()),
+                (in_metres, in_feet)
+            );
+        }
+        // Every operation's unit is one of these two: a length or an area, or a thing that takes an s.
+        for operation in Operation::ALL {
+            let (_, unit) = operation.rate();
+            assert!(
+                unit == "place" || unit == "fastening" || unit == "m²" || unit == "m" || unit.starts_with("m of "),
+                "{unit}"
+            );
+        }
+    }
 
     #[test]
     fn a_choice_stands_beside_the_best_in_words_that_never_rise_as_its_points_fall() {

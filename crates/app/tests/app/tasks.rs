@@ -507,6 +507,7 @@ async fn a_length_that_is_in_stands_on_the_grid_with_its_joints_and_its_year() {
     let visitor = enter(&server).await;
     let work = "/boats/3/work";
     visitor.found(3, "P4 F20", &[("kind", "rot"), ("shape", "0, 20\n300, 20\n300, 90\n0, 90"), ("depth", "18")]).await;
+    visitor.found(3, "P4 F20", &[("kind", "split"), ("shape", "20, 60\n90, 62"), ("depth", "4")]).await;
     let list = visitor.get("/boats/3/decide").await.text;
     let row = list.split("<tr").find(|row| row.contains("P4 F20")).expect("its row");
     let name = row.split_once("/decide\">").unwrap().1.split('<').next().unwrap().trim().to_owned();
@@ -514,18 +515,28 @@ async fn a_length_that_is_in_stands_on_the_grid_with_its_joints_and_its_year() {
     all_done(&visitor, work).await;
     let asked = ending(&visitor.get(work).await.text, &name);
     assert!(asked.contains("New wood of the year"), "a length of plank is a plank of its own: {asked}");
-    let finding = asked.split_once("name=\"f").unwrap().1.split('"').next().unwrap();
-    let told = [(format!("f{finding}"), "1".to_owned()), ("year".to_owned(), "2024".to_owned())];
-    let told: Vec<(&str, &str)> = told.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+    let findings: Vec<String> =
+        asked.split("name=\"f").skip(1).map(|r| format!("f{}", r.split('"').next().unwrap())).collect();
+    let [rot, split] = &findings[..] else { panic!("{asked}") };
     let action = asked.split(' ').next().unwrap();
     let is_new = async |at: &str| visitor.get(&format!("/boats/3?at={at}")).await.text.contains("renewed 2024");
     assert!(!is_new("P4%20F20").await);
     let lengths = async || visitor.get("/boats/3/shape").await.text.matches(">P4, ").count();
     let before = lengths().await;
-    let once = visitor.send(work, action, &told).await;
+    let once = visitor.send(work, action, &[(rot, "1"), ("year", "2024")]).await;
     assert_eq!(once.status, 303, "{}", once.text);
     assert!(is_new("P4%20F20").await);
-    assert!(lengths().await > before, "its new joint makes planks of the old one");
+    let parted = lengths().await;
+    assert!(parted > before, "its new joint makes planks of the old one");
+    // What was not ticked is asked for still, and told later: her planks are parted by it no second time. The new wood has a
+    // name of its own.
+    let page = visitor.get(work).await.text;
+    let name = page.split_once(&format!("/planks/{part}\">")).unwrap().1.split('<').next().unwrap();
+    let rest = ending(&page, name);
+    assert!(rest.contains(split) && !rest.contains(&format!("\"{rot}\"")), "{rest}");
+    let twice = visitor.send(work, action, &[(split, "1"), ("year", "2024")]).await;
+    assert_eq!(twice.status, 303, "{}", twice.text);
+    assert_eq!((lengths().await, ending(&visitor.get(work).await.text, name).as_str()), (parted, ""));
     assert!(!is_new("P4%20F2").await, "the old wood stays as old as it is");
     let life = visitor.get(&format!("/boats/3/planks/{part}")).await.text;
     assert!(life.contains("new wood with joints of its own") && life.contains("new wood of 2024"), "{life}");

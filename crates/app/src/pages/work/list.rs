@@ -50,6 +50,11 @@ struct List {
 }
 
 impl List {
+    /// Whether there is a task to tick.
+    fn is_open(&self) -> bool {
+        self.jobs.iter().any(|job| !job.now.is_empty() || !job.later.is_empty())
+    }
+
     /// Whether a finding was ticked in the form that was refused.
     fn was_ticked(&self, finding: &i64) -> bool {
         self.typed.is(&format!("f{finding}"), "1")
@@ -131,7 +136,7 @@ fn task_view(task: &Task, held: &HeldBack<'_>, units: Units) -> TaskView {
         number: task.seq + 1,
         operation: task.operation.label(),
         what: task.what.clone(),
-        amount: format!("{:.1} {unit}", task.amount),
+        amount: units.amount(task.amount, unit),
         p50: view::hours(task.p50),
         p80: view::hours(task.p80),
         booked: if task.minutes > 0.0 { tasks::spoken(task.minutes) } else { String::new() },

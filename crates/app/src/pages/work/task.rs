@@ -228,7 +228,7 @@ pub async fn split(desk: Desk<'_>, _who: Crew, id: i64, task: i64, posted: Poste
     let (_, unit) = task.operation.rate();
     let part = |i: usize| {
         let (amount, hours) = parts[i];
-        let usual = format!("{}, {} {unit}", task.what, plain(amount));
+        let usual = format!("{}, {}", task.what, desk.units.amount(amount, unit));
         let what = if names[i].is_empty() { usual } else { names[i].clone() };
         Changed { what, amount, hours, wait_after: task.wait_after }
     };
