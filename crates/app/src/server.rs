@@ -20,7 +20,9 @@ use crate::file::kept::Files;
 use crate::routes;
 use crate::web::auth::SignInTries;
 use crate::web::compress::Compress;
+use crate::web::front::Front;
 use crate::web::jobs::Jobs;
+use crate::web::same::Pages;
 use crate::web::settings::Settings;
 use crate::web::{assets, backup, gate, photos, problem};
 
@@ -47,6 +49,8 @@ pub fn build(store: Store, settings: Settings, port: u16) -> Result<Rocket<Build
         .manage(SignInTries::default())
         .manage(Jobs::default())
         .manage(Files::default())
+        .manage(Pages::default())
+        .manage(Front::default())
         .attach(SafeHeaders)
         .attach(OwnNames)
         .attach(Compress::default())
@@ -145,13 +149,18 @@ impl Fairing for SafeHeaders {
         Info { name: "safe headers", kind: Kind::Response }
     }
 
-    async fn on_response<'r>(&self, _: &'r Request<'_>, response: &mut Response<'r>) {
+    async fn on_response<'r>(&self, request: &'r Request<'_>, response: &mut Response<'r>) {
         response.set_header(Header::new("Content-Security-Policy", POLICY));
         response.set_header(Header::new("X-Content-Type-Options", "nosniff"));
         response.set_header(Header::new("Referrer-Policy", "same-origin"));
         response.set_header(Header::new("X-Frame-Options", "DENY"));
+        if request.uri().path() == "/sign-out" {
+            // What was kept on this device for its pages goes with whoever leaves.
+            response.set_header(Header::new("Clear-Site-Data", "\"cache\""));
+        }
         let is_page = response.content_type().is_some_and(|kind| kind == ContentType::HTML);
-        if is_page {
+        // A page that is kept says itself how long it may be.
+        if is_page && !response.headers().contains("ETag") {
             response.set_header(Header::new("Cache-Control", "no-store"));
         }
     }

@@ -58,7 +58,7 @@ pub struct Account {
 }
 
 /// The yard's own settings.
-#[derive(Debug, Clone, FromRow)]
+#[derive(Debug, Clone)]
 pub struct Yard {
     pub name: String,
     /// `mm` or `in`.
@@ -108,11 +108,41 @@ pub async fn backups(store: &Store) -> Result<(bool, u32)> {
 }
 
 pub async fn yard(store: &Store) -> Result<Yard> {
-    let yard =
-        sqlx::query_as("SELECT name, unit, inch_denominator, stand_ins, guests_see_costs FROM yard WHERE id = 1")
-            .fetch_optional(store.pool())
-            .await?;
-    Ok(yard.unwrap_or_else(|| Yard::named("The yard")))
+    Ok(now(store).await?.yard)
+}
+
+/// The store at one moment.
+#[derive(Debug, Clone)]
+pub struct Now {
+    /// Another one after anything was committed, by this program or any other. What was read after it was asked for is true while it
+    /// stays the same. It counts from the start of the program.
+    pub version: i64,
+    pub yard: Yard,
+}
+
+/// The yard's settings and the store's version, in one statement.
+pub async fn now(store: &Store) -> Result<Now> {
+    #[derive(FromRow)]
+    struct Row {
+        data_version: i64,
+        name: Option<String>,
+        unit: Option<String>,
+        inch_denominator: Option<u32>,
+        stand_ins: Option<bool>,
+        guests_see_costs: Option<bool>,
+    }
+    let sql = "SELECT data_version, name, unit, inch_denominator, stand_ins, guests_see_costs
+               FROM pragma_data_version LEFT JOIN yard ON yard.id = 1";
+    let row: Row = sqlx::query_as(sql).fetch_one(store.watch()).await?;
+    let usual = Yard::named("The yard");
+    let yard = Yard {
+        name: row.name.unwrap_or(usual.name),
+        unit: row.unit.unwrap_or(usual.unit),
+        inch_denominator: row.inch_denominator.unwrap_or(usual.inch_denominator),
+        stand_ins: row.stand_ins.unwrap_or(usual.stand_ins),
+        guests_see_costs: row.guests_see_costs.unwrap_or(usual.guests_see_costs),
+    };
+    Ok(Now { version: row.data_version, yard })
 }
 
 /// Everybody who may sign in.

@@ -139,6 +139,8 @@ fn pool(most: u32) -> SqlitePoolOptions {
     SqlitePoolOptions::new()
         .max_connections(most)
         .acquire_timeout(TURN)
+        // It was asked whether it answers when it was given back.
+        .test_before_acquire(false)
         // A failed statement can end its transaction behind the driver's back (a full disk does): such a connection is thrown away, or
         // nothing could be begun on it again.
         .after_release(|connection, _| {
@@ -148,6 +150,11 @@ fn pool(most: u32) -> SqlitePoolOptions {
                 Ok(<Sqlite as Database>::TransactionManager::get_transaction_depth(connection) == 0)
             })
         })
+}
+
+/// One connection that stays: what it is told of others' commits counts from its own beginning.
+fn watch() -> SqlitePoolOptions {
+    SqlitePoolOptions::new().max_connections(1).idle_timeout(None).max_lifetime(None).test_before_acquire(false)
 }
 
 /// Whether SQLite finds a file whole, by its quick check.
@@ -235,8 +242,7 @@ impl Store {
         }
         sqlx::migrate!().run(&writer).await.map_err(told)?;
         let pool = pool(8).connect_with(options.clone()).await?;
-        let watch = SqlitePoolOptions::new().max_connections(1).idle_timeout(None).max_lifetime(None);
-        Ok(Self { pool, writer, watch: watch.connect_with(options).await?, damaged: false, proven: Arc::default() })
+        Ok(Self { pool, writer, watch: watch().connect_with(options).await?, damaged: false, proven: Arc::default() })
     }
 
     /// Writes a whole copy of a database as it is at one moment, while others go on writing to it. `to` must not be there yet.
@@ -263,11 +269,10 @@ impl Store {
             );
             return Err(StoreError::Unusable(says));
         };
-        let watch = SqlitePoolOptions::new().max_connections(1).idle_timeout(None).max_lifetime(None);
         Ok(Self {
             writer: pool.clone(),
             pool,
-            watch: watch.connect_with(options).await?,
+            watch: watch().connect_with(options).await?,
             damaged: true,
             proven: Arc::default(),
         })
@@ -284,11 +289,8 @@ impl Store {
         self.pool.close().await;
     }
 
-    /// A number that is another one after anything was committed, by this program or any other. What was read before it was asked
-    /// for is still true while it stays the same.
-    pub async fn version(&self) -> Result<i64> {
-        let (version,) = sqlx::query_as("PRAGMA data_version").fetch_one(&self.watch).await?;
-        Ok(version)
+    pub(crate) fn watch(&self) -> &SqlitePool {
+        &self.watch
     }
 
     pub(crate) fn pool(&self) -> &SqlitePool {

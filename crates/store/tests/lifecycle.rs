@@ -21,7 +21,7 @@ use mend_keel_store::decisions::{self, Geometry, NewDecision, NewPiece, PieceSta
 use mend_keel_store::dossier::{self, Names};
 use mend_keel_store::findings::{self, Carried, NewFinding, NewReading};
 use mend_keel_store::history::Only;
-use mend_keel_store::{Act, Store, StoreError, boards, history, members, species, tasks};
+use mend_keel_store::{Act, Store, StoreError, accounts, boards, history, members, species, tasks};
 use serde_json::json;
 use tempfile::TempDir;
 
@@ -1187,4 +1187,37 @@ async fn a_long_story_is_paged_in_the_order_things_happened() {
         assert_eq!(pair[1].1, Some(pair[0].0));
     }
     assert!(store.check().await.unwrap(), "the chain stands as it was entered");
+}
+
+#[tokio::test]
+async fn the_store_is_another_one_after_anything_was_committed_and_the_same_until_then() {
+    let (folder, store) = yard().await;
+    let begun = accounts::now(&store).await.unwrap();
+    assert_eq!((begun.yard.name.as_str(), begun.yard.unit.as_str(), begun.yard.stand_ins), ("The yard", "mm", false));
+    boats::list(&store).await.unwrap();
+    assert_eq!(accounts::now(&store).await.unwrap().version, begun.version, "reading changes nothing");
+    let work = store.begin(act()).await.unwrap();
+    drop(work);
+    assert_eq!(accounts::now(&store).await.unwrap().version, begun.version, "nor what was taken back");
+    boat(&store).await;
+    let then = accounts::now(&store).await.unwrap().version;
+    assert_ne!(then, begun.version);
+    // By another program too.
+    let other = Store::open(&folder.path().join("yard.db")).await.unwrap();
+    let mut work = other.begin(act()).await.unwrap();
+    work.set_yard(&accounts::Yard {
+        unit: "in".into(),
+        guests_see_costs: true,
+        ..accounts::Yard::named("Mudlark Yard")
+    })
+    .await
+    .unwrap();
+    work.commit("/").await.unwrap();
+    let now = accounts::now(&store).await.unwrap();
+    assert_ne!(now.version, then);
+    assert_eq!(
+        (now.yard.name.as_str(), now.yard.unit.as_str(), now.yard.guests_see_costs),
+        ("Mudlark Yard", "in", true)
+    );
+    assert_eq!(accounts::yard(&other).await.unwrap().name, "Mudlark Yard");
 }

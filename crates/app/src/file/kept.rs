@@ -24,9 +24,8 @@ pub struct Files {
 }
 
 impl Files {
-    /// A boat's file as it stands now: kept from before, or read.
-    pub async fn survey(&self, store: &Store, boat: i64) -> Result<Arc<SurveyFile>, StoreError> {
-        let version = store.version().await?;
+    /// A boat's file: kept from before while the store's version is the same, or read. The version is asked for before.
+    pub async fn survey(&self, store: &Store, version: i64, boat: i64) -> Result<Arc<SurveyFile>, StoreError> {
         if let Some(file) = self.find(boat, version) {
             return Ok(file);
         }

@@ -140,7 +140,7 @@ async fn answer(
     let mut groups: Vec<(&'static str, Vec<Line>)> = Vec::new();
     if let Some(id) = boat
         && !typed.is_empty()
-        && let Ok(survey) = files.survey(desk.store, id).await
+        && let Ok(survey) = files.survey(desk.store, desk.version, id).await
     {
         let file = &survey.file;
         if let Ok(place) = typed_place(file, typed)

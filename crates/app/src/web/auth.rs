@@ -18,6 +18,7 @@ use sha2::{Digest, Sha256};
 
 use crate::web::device::Device;
 use crate::web::folder::random_bytes;
+use crate::web::front::{self, Front};
 use crate::web::settings::{Mode, Settings};
 
 const SESSION_COOKIE: &str = "keel_session";
@@ -66,9 +67,12 @@ impl<'r> FromRequest<'r> for User {
 async fn find_user(request: &Request<'_>) -> Option<User> {
     let store = request.rocket().state::<Store>()?;
     let settings = request.rocket().state::<Settings>()?;
+    let known = request.rocket().state::<Front>()?;
+    let version = front::now(request, store).await?.version;
     let jar = request.cookies();
     if let Some(cookie) = jar.get_private(SESSION_COOKIE)
-        && let Ok(Some(Session { account, csrf, renewed })) = accounts::session(store, &digest(cookie.value())).await
+        && let Ok(Some(Session { account, csrf, renewed })) =
+            known.session(store, version, &digest(cookie.value())).await
     {
         if renewed {
             jar.add_private(session_cookie(settings, cookie.value().to_owned()));
@@ -77,7 +81,7 @@ async fn find_user(request: &Request<'_>) -> Option<User> {
     }
     // The demo yard is on this machine only and signs its owner in by itself; nothing of a visit is kept on the server.
     if settings.mode != Mode::Serve {
-        let account = accounts::list(store).await.ok()?.into_iter().next()?;
+        let account = known.first(store, version).await.ok()??;
         let visit = match jar.get_private(DEMO_COOKIE) {
             Some(cookie) => cookie.value().to_owned(),
             None => {

@@ -11,11 +11,12 @@ use rocket::http::{ContentType, Header};
 use rocket::request::{FromRequest, Outcome};
 use rocket::{Request, Response};
 
+use crate::web::same;
+
 /// Shorter than this nothing is gained, bytes.
 const WORTH_IT: usize = 1_400;
-/// How hard pages are packed, and a part that is packed once.
+/// How hard pages are packed, and what is shipped.
 const QUICK: u32 = 4;
-const HARD: u32 = 7;
 const HARDEST: u32 = 9;
 /// Addresses of what is shipped that are kept packed.
 const MOST_SHIPPED: usize = 100;
@@ -72,8 +73,10 @@ impl Fairing for Compress {
         if !packs || response.headers().contains("Content-Encoding") {
             return;
         }
-        response.adjoin_header(Header::new("Vary", "Accept-Encoding"));
-        if !request.headers().get("Accept-Encoding").any(takes_gzip) {
+        if !response.headers().contains("Vary") {
+            response.set_header(Header::new("Vary", "Accept-Encoding"));
+        }
+        if !welcomes_gzip(request) {
             return;
         }
         // What cannot be read whole is sent as it is: its length then speaks for it.
@@ -96,6 +99,9 @@ impl Fairing for Compress {
         };
         match packed {
             Some(packed) => {
+                if let Some(page) = request.local_cache(same::Slot::new).get() {
+                    page.keep_packed(&packed);
+                }
                 response.set_header(Header::new("Content-Encoding", "gzip"));
                 response.set_sized_body(packed.len(), Cursor::new(packed));
             }
@@ -149,7 +155,7 @@ impl Compress {
         }
         drop(parts);
         let mut blocks = Vec::with_capacity(text.len() / 4);
-        deflate(text.as_bytes(), HARD, FlushCompress::Full, &mut blocks)?;
+        deflate(text.as_bytes(), QUICK, FlushCompress::Full, &mut blocks)?;
         let mut crc = Crc::new();
         crc.update(text.as_bytes());
         let made = Arc::new(Packed { text, blocks, crc });
@@ -195,6 +201,11 @@ fn is_text(kind: &ContentType) -> bool {
     kind.top() == "text"
         || [ContentType::JSON, ContentType::JavaScript, ContentType::SVG].contains(kind)
         || kind.sub() == "manifest+json"
+}
+
+/// Whether whoever asks takes gzip.
+pub fn welcomes_gzip(request: &Request<'_>) -> bool {
+    request.headers().get("Accept-Encoding").any(takes_gzip)
 }
 
 /// Whether a header says that gzip is welcome.

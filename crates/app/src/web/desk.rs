@@ -2,7 +2,7 @@
 
 use askama::Template;
 use mend_keel_store::Store;
-use mend_keel_store::accounts::{self, Role, Yard};
+use mend_keel_store::accounts::{Now, Role, Yard};
 use rocket::State;
 use rocket::http::Status;
 use rocket::request::{FromRequest, Outcome, Request};
@@ -12,6 +12,7 @@ use crate::view::line_of_work::BoatBar;
 use crate::web::assets;
 use crate::web::auth::{User, random_token};
 use crate::web::error::{Answer, AppError, Result};
+use crate::web::front;
 use crate::web::settings::{Mode, Settings, yard_unit};
 
 /// What a request is worked at: the store, the yard's ways, who asks, and how they want the screen.
@@ -19,10 +20,12 @@ use crate::web::settings::{Mode, Settings, yard_unit};
 pub struct Desk<'r> {
     pub store: &'r Store,
     pub settings: &'r Settings,
+    /// What the store's version was before anything was read for this.
+    pub version: i64,
     pub yard: Yard,
     pub units: Units,
     pub user: User,
-    surface: &'static str,
+    pub surface: &'static str,
 }
 
 #[rocket::async_trait]
@@ -40,7 +43,7 @@ impl<'r> FromRequest<'r> for Desk<'r> {
         else {
             return Outcome::Error((Status::InternalServerError, ()));
         };
-        let Ok(yard) = accounts::yard(store).await else {
+        let Some(Now { version, yard }) = front::now(request, store).await.cloned() else {
             return Outcome::Error((Status::InternalServerError, ()));
         };
         let surface = match request.cookies().get("surface").map(|c| c.value()) {
@@ -49,7 +52,7 @@ impl<'r> FromRequest<'r> for Desk<'r> {
             _ => "floor",
         };
         let units = Units { unit: yard_unit(&yard.unit), denominator: yard.inch_denominator };
-        Outcome::Success(Self { store: store.inner(), settings: settings.inner(), units, yard, user, surface })
+        Outcome::Success(Self { store: store.inner(), settings: settings.inner(), version, units, yard, user, surface })
     }
 }
 

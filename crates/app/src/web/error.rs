@@ -1,5 +1,7 @@
 //! What goes wrong on the way to a page, and how it is told.
 
+use std::sync::Arc;
+
 use mend_keel_store::StoreError;
 use rocket::http::{ContentType, Status};
 use rocket::request::Request;
@@ -7,11 +9,14 @@ use rocket::response::{self, Redirect, Responder, Response};
 
 use crate::web::changed::Changed;
 use crate::web::heavy::{Busy, COME_BACK};
+use crate::web::same::Drawn;
 
 /// A page, or where to go next.
 #[derive(Debug)]
 pub enum Answer {
     Page(Status, String),
+    /// A page that is kept as it was drawn.
+    Same(Arc<Drawn>),
     Go(String),
     /// For the page's script.
     Data(serde_json::Value),
@@ -115,6 +120,7 @@ impl<'r> Responder<'r, 'static> for Answer {
             Self::Page(status, html) => {
                 Response::build_from((ContentType::HTML, html).respond_to(request)?).status(status).ok()
             }
+            Self::Same(page) => page.respond(request),
             Self::Go(location) => led_to(request, location),
             Self::Data(body) => (ContentType::JSON, body.to_string()).respond_to(request),
             Self::File(name, kind, body) => {

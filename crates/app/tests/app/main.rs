@@ -12,6 +12,7 @@ mod forms;
 mod hostile;
 mod hulls;
 mod jobs;
+mod kept;
 mod layout;
 mod links;
 mod members;

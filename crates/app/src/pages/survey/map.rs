@@ -24,6 +24,7 @@ use crate::web::choices::{Choices, pairs};
 use crate::web::compress::Stays;
 use crate::web::desk::{Desk, Page, render};
 use crate::web::error::{Answer, AppError, Result};
+use crate::web::same::Same;
 
 #[derive(Template)]
 #[template(path = "survey/map.html")]
@@ -266,10 +267,19 @@ pub async fn show(
     day: Option<&str>,
     files: &State<Files>,
     stays: Stays<'_>,
+    same: Same<'_>,
 ) -> Result {
+    // The panel of a place holds forms, each with its one-time key: only the map without it is kept.
+    let tag = match at {
+        None => Some(same.tag(&desk)),
+        Some(_) => None,
+    };
+    if let Some(kept) = tag.as_deref().and_then(|tag| same.found(tag)) {
+        return Ok(kept);
+    }
     let day = day_shown(day);
     let survey = match day {
-        None => files.survey(desk.store, id).await?,
+        None => files.survey(desk.store, desk.version, id).await?,
         Some(day) => Arc::new(SurveyFile::on_day(desk.store, id, day).await?),
     };
     let file = &survey.file;
@@ -297,7 +307,7 @@ pub async fn show(
     let keys: serde_json::Map<String, serde_json::Value> =
         FindingKind::ALL.iter().map(|k| (k.key().to_owned(), k.code().into())).collect();
     let here: std::collections::BTreeSet<FindingKind> = file.findings.iter().map(|f| f.kind).collect();
-    render(&Show {
+    let show = Show {
         svg,
         page: desk.boat_page(file, surface.label(), "map"),
         boat_id: id,
@@ -327,7 +337,11 @@ pub async fn show(
         then: day.map(|day| view::day(&day.to_string())),
         begun: before::begun(desk.store, id).await?.map_or_else(view::today, |at| at.chars().take(10).collect()),
         today: view::today(),
-    })
+    };
+    match tag {
+        Some(tag) => Ok(same.keep(tag, show.render()?)),
+        None => render(&show),
+    }
 }
 
 struct SurfaceTab {
@@ -348,7 +362,7 @@ fn surfaces(file: &BoatFile, shown: Surface) -> Vec<SurfaceTab> {
 /// The panel alone, for the page's script.
 #[get("/boats/<id>/place?<at>")]
 pub async fn place(desk: Desk<'_>, who: BoatReader, id: i64, at: &str, files: &State<Files>) -> Result {
-    let survey = files.survey(desk.store, id).await?;
+    let survey = files.survey(desk.store, desk.version, id).await?;
     let panel = survey
         .file
         .read(at)
@@ -372,7 +386,7 @@ struct Crossing {
 /// A single crossing, close to.
 #[get("/boats/<id>/crossing?<at>")]
 pub async fn close_to(desk: Desk<'_>, _who: BoatReader, id: i64, at: &str, files: &State<Files>) -> Result {
-    let survey = files.survey(desk.store, id).await?;
+    let survey = files.survey(desk.store, desk.version, id).await?;
     let file = &survey.file;
     let Ok((Place::Shell(at), part)) = file.locate(at) else {
         return Ok(super::links::off_the_boat(id, at));
