@@ -5,27 +5,28 @@ use std::collections::HashMap;
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Address;
 use mend_keel_core::grid::Between;
-use mend_keel_core::seam::balance::{self, Balance, ELASTOMER_GIVE, Fate, Filling, TAPES, Tape};
+use mend_keel_core::reason::Reason;
+use mend_keel_core::seam::balance::{self, Balance, ELASTOMER_GIVE, Fate, Filling, Range, TAPES, Tape};
 use mend_keel_core::seam::line::{self, SeamAt, Seen, State};
 use mend_keel_core::seam::work::{self, StepKind};
 use mend_keel_core::seam::{self, Treatment};
 use mend_keel_core::survey::FindingKind;
 use mend_keel_core::survey::reading::Measure;
-use mend_keel_core::timber::{shrinkage_at, species};
+use mend_keel_core::timber::{Grain, shrinkage_at, species};
 use mend_keel_store::seams::{self as store, BoatWays, Seam, Step};
 use mend_keel_store::{Store, StoreError};
 
 use crate::file::boat::BoatFile;
 use crate::file::survey::SurveyFile;
 
-/// What holds where nobody measured or looked. %, and degrees of the rings to the face.
+/// What holds where nobody measured or looked. %, and degrees of the rings to the face where somebody says so.
 #[derive(Debug, Clone, Copy)]
 pub struct Assumed {
     /// Moisture now where nobody measured; `None`: not known, and nothing is told from it.
     pub now: Option<f64>,
     pub above: f64,
     pub below: f64,
-    pub ring_angle: f64,
+    pub ring_angle: Option<f64>,
     pub filling: Filling,
 }
 
@@ -47,8 +48,10 @@ pub struct Line {
     pub length: f64,
     pub thickness: f64,
     pub measured: bool,
+    /// Somebody saw what is in it, or put it there.
+    pub seen: bool,
     pub moisture: Known,
-    pub balance: Balance,
+    pub range: Range,
 }
 
 /// Where the moisture of the wood beside a seam comes from.
@@ -64,9 +67,19 @@ pub enum Known {
 const UNTOLD: f64 = 15.0;
 
 impl Line {
-    /// What becomes of it; `None` where that hangs on a moisture nobody knows.
+    /// What becomes of it; `None` where that hangs on a moisture nobody knows, or on how the rings run.
     pub fn fate(&self) -> Option<Fate> {
-        (self.moisture != Known::No).then_some(self.balance.fate)
+        if self.moisture == Known::No { None } else { self.range.fate() }
+    }
+
+    /// The sum at the most that its wood may move.
+    pub fn most(&self) -> &Balance {
+        &self.range.most
+    }
+
+    /// Why; nothing where the moisture is not known.
+    pub fn reasons(&self) -> Vec<Reason> {
+        if self.moisture == Known::No { Vec::new() } else { self.range.reasons() }
     }
 
     /// Masking tape for it, by the face between two seams.
@@ -158,15 +171,34 @@ impl SeamFile {
         let width = self.decided(at).and_then(|s| s.width).or(state.width);
         let seam = balance::Seam {
             plank_width: at.wood(&boat.shell),
-            shrinkage: shrinkage_at(wood.shrinkage_radial, wood.shrinkage_tangential, assumed.ring_angle),
+            shrinkage: wood.shrinkage_tangential,
             now: read.or(assumed.now).unwrap_or(UNTOLD),
             service: if self.file().is_below_waterline(middle) { assumed.below } else { assumed.above },
             seam_width: width.unwrap_or_else(|| seam::first_width(thickness)),
             filling,
             rated: ELASTOMER_GIVE,
         };
-        let balance = balance::of(between, &seam)?;
-        Ok(Line { at, seam, length: boat.shell.length(), thickness, measured: width.is_some(), moisture, balance })
+        let (low, high) = self.rings(at, assumed);
+        let shrinks = |angle| shrinkage_at(wood.shrinkage_radial, wood.shrinkage_tangential, angle);
+        let range = balance::range(between, &seam, (shrinks(low), shrinks(high)))?;
+        let seen = filled || state.filling.is_some();
+        Ok(Line { at, seam, length: boat.shell.length(), thickness, measured: width.is_some(), seen, moisture, range })
+    }
+
+    /// Whether hard filler was found in a seam of planks that move, and is there still.
+    pub fn is_hard(&self, line: &Line) -> bool {
+        line.seam.filling == Filling::Rigid && self.state(line.at).filling == Some(Filling::Rigid)
+    }
+
+    /// Between which angles the rings of the planks beside a seam stand to their faces, °.
+    fn rings(&self, at: SeamAt, assumed: &Assumed) -> (f64, f64) {
+        let beside = self.file().planks.iter().filter(|p| at.borders(p.side, p.strake));
+        let each = beside.map(|p| match (p.grain().filter(|g| *g != Grain::Unknown), assumed.ring_angle) {
+            (Some(grain), _) => grain.rings(),
+            (None, Some(angle)) => (angle, angle),
+            (None, None) => Grain::Unknown.rings(),
+        });
+        each.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1))).unwrap_or(Grain::Unknown.rings())
     }
 }
 

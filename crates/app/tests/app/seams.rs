@@ -211,6 +211,42 @@ async fn a_sample_board_is_written_down_and_only_one_that_held_is_found_good() {
 }
 
 #[tokio::test]
+async fn which_way_the_rings_run_is_asked_where_it_decides_and_read_from_the_planks() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let asked = |rings: &str| format!("/boats/3/seams/all?now=10&below=18&above=18&ring_angle={rings}");
+    let turned = "look how the rings run";
+    let open = visitor.get(&asked("")).await.text;
+    assert!(open.contains(turned) && open.contains("nobody looked which way the rings run"), "{open}");
+    // Said for all of them, nothing hangs on it any more; flat-sawn wood moves more than quarter-sawn.
+    let (flat, quartered) = (visitor.get(&asked("0")).await.text, visitor.get(&asked("90")).await.text);
+    let buckle = |page: &str| page.matches("planks buckle").count();
+    assert!(!flat.contains(turned) && !quartered.contains(turned));
+    assert!(buckle(&flat) > buckle(&quartered), "{} and {}", buckle(&flat), buckle(&quartered));
+    let refused = visitor.get(&asked("91")).await.text;
+    assert!(refused.contains("must be between 0 and 90") && refused.contains("value=\"91\""));
+    // What nobody measured or saw is said to be a rule, or supposed.
+    assert!(open.contains("yard rule") && open.contains("supposed"));
+    let line = visitor.get("/boats/3/seams/line/s6").await.text;
+    assert!(line.contains("supposed: nobody looked") && line.contains(", yard rule"), "{line}");
+}
+
+#[tokio::test]
+async fn hard_filler_is_told_on_its_seams_own_page_whatever_the_planks_do() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let (page, hard) = ("/boats/3/readings/new?at=S8+F9", "Hard filler was found in it");
+    let line = "/boats/3/seams/line/s7";
+    assert!(!visitor.get(line).await.text.contains(hard));
+    let feeler =
+        [("method", "feeler"), ("seam_width", "2.8"), ("seam_depth", "6"), ("filler", "hard"), ("x", "0"), ("y", "0")];
+    assert_eq!(visitor.send(page, "/boats/3/readings/new?at=S8%20F9", &feeler).await.status, 303);
+    assert!(visitor.get(line).await.text.contains(hard));
+}
+
+#[tokio::test]
 async fn without_a_reading_nothing_is_told_of_a_seam_but_what_would_tell_it() {
     let server = Server::demo();
     let visitor = Visitor::new(&server);

@@ -8,6 +8,7 @@ use crate::deck::plan::{self, Held, Job, Plan};
 use crate::error::{self, InputError};
 use crate::reason::{Reason, Verdict};
 use crate::seam::{self, LaidDeck};
+use crate::timber::board::QUARTER_SAWN;
 use crate::timber::{movement, shrinkage_at, species};
 use crate::units::whole_up;
 use crate::work::estimate::Operation as O;
@@ -33,7 +34,7 @@ pub struct Deck {
 /// Moisture between which a deck plank lives, %: laid dry, and wet through (*yard rule*).
 pub const LIVES: (f64, f64) = (10.0, 18.0);
 /// Rings that stand so steep are quarter-sawn, degrees (*yard rule*).
-pub const QUARTER: f64 = 60.0;
+pub const QUARTER: f64 = QUARTER_SAWN;
 
 impl Deck {
     /// The planks as they lie. Errors name a field of the deck's own.

@@ -132,6 +132,49 @@ pub fn seam(s: &Seam) -> Result<Balance, InputError> {
     Ok(Balance { swelling, crush, give, closure, opens, fate, reasons })
 }
 
+/// What becomes of a seam whose wood is known only between two ends: the least and the most that it may move.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Range {
+    pub least: Balance,
+    pub most: Balance,
+}
+
+impl Range {
+    /// What becomes of it either way; `None` where that hangs on what is not known.
+    pub fn fate(&self) -> Option<Fate> {
+        (self.least.fate == self.most.fate).then_some(self.most.fate)
+    }
+
+    /// Why: the reasons of the end that moves most, or what would tell.
+    pub fn reasons(&self) -> Vec<Reason> {
+        if self.fate().is_some() {
+            return self.most.reasons.clone();
+        }
+        let told = |fate| match fate {
+            Fate::Presses => "planks buckle",
+            Fate::Opens => "it opens",
+            Fate::Holds => "it holds",
+        };
+        let (quartered, flat) = (told(self.least.fate), told(self.most.fate));
+        let text = format!(
+            "which way the rings run is not known: where the planks are quarter-sawn {quartered}, where they are flat-sawn {flat}; look at their ends"
+        );
+        vec![
+            Reason::note("seam.rings", text)
+                .source("handbook 06")
+                .value("closure, as little as it may move", self.least.closure, "mm")
+                .value("closure, as much as it may move", self.most.closure, "mm"),
+        ]
+    }
+}
+
+/// What becomes of a seam by [`of`] at the least and at the most that its wood may shrink, %, in either order; a plank's rings stand to its face as they
+/// stand, and where nobody looked that is between these two. Errors as those of [`seam`]. Source: handbook 02 and 06.
+pub fn range(between: Between, s: &Seam, shrinkage: (f64, f64)) -> Result<Range, InputError> {
+    let at = |shrinkage: f64| of(between, &Seam { shrinkage, ..*s });
+    Ok(Range { least: at(shrinkage.0.min(shrinkage.1))?, most: at(shrinkage.0.max(shrinkage.1))? })
+}
+
 /// What becomes of what lies between two rows of planking: a seam by [`seam`]; a lap lets its planks slide unless something hard is in
 /// it; glued edges move as one with the hull. Errors as those of [`seam`]. Source: handbook 06.
 pub fn of(between: Between, s: &Seam) -> Result<Balance, InputError> {
@@ -235,6 +278,35 @@ mod tests {
     }
 
     #[test]
+    fn where_nobody_looked_at_the_rings_only_what_holds_either_way_is_told() {
+        let (quartered, flat) = (4.5, 9.1);
+        let told =
+            |now, service, filling| range(Between::Seam, &larch(now, service, filling), (flat, quartered)).unwrap();
+        // From 10 to 18 %: 1.9 mm where it is quarter-sawn, which crush and compound take; 3.9 mm where it is flat-sawn, which they do not.
+        let either = told(10.0, 18.0, Filling::SoftOverCotton);
+        assert_eq!((either.least.fate, either.most.fate, either.fate()), (Fate::Holds, Fate::Presses, None));
+        let why = either.reasons();
+        assert_eq!((why.len(), why[0].rule, why[0].verdict), (1, "seam.rings", Verdict::Note));
+        assert!(
+            why[0].text.contains("quarter-sawn it holds, where they are flat-sawn planks buckle"),
+            "{}",
+            why[0].text
+        );
+        assert_eq!(told(17.0, 18.0, Filling::SoftOverCotton).fate(), Some(Fate::Holds));
+        let pressed = told(8.0, 28.0, Filling::SoftOverCotton);
+        assert_eq!(pressed.fate(), Some(Fate::Presses));
+        assert_eq!(pressed.reasons(), pressed.most.reasons);
+        assert!(pressed.least.closure < pressed.most.closure);
+        let dry = told(26.0, 12.0, Filling::Rigid);
+        assert!(dry.fate() == Some(Fate::Opens) && dry.least.opens < dry.most.opens);
+        // Glued edges hold whatever the rings do; a lap with something hard in it is wedged whatever they do.
+        let glued = range(Between::GluedEdge, &larch(10.0, 18.0, Filling::SoftOverCotton), (quartered, flat)).unwrap();
+        assert_eq!(glued.fate(), Some(Fate::Holds));
+        let bad = Seam { now: -3.0, ..larch(10.0, 18.0, Filling::Rigid) };
+        assert_eq!(range(Between::Seam, &bad, (quartered, flat)).unwrap_err().field, "now");
+    }
+
+    #[test]
     fn a_lap_slides_unless_something_hard_is_in_it() {
         let dry = larch(8.0, 24.0, Filling::SoftOverCotton);
         assert_eq!(of(Between::Seam, &dry).unwrap().fate, Fate::Presses);
@@ -253,6 +325,25 @@ mod tests {
     }
 
     proptest! {
+        /// What is told whatever the rings do is so at every angle between.
+        #[test]
+        fn what_is_told_of_rings_nobody_saw_is_so_at_each_angle(
+            width in 60.0..250.0f64, radial in 1.5..6.0f64, more in 0.0..6.0f64, now in 5.0..30.0f64, service in 5.0..30.0f64,
+            seam_width in 0.0..6.0f64, filling in 0usize..4, angle in 0.0..90.0f64, grain in 0usize..4,
+        ) {
+            let (low, high) = timber::Grain::ALL[grain].rings();
+            let shrinks = |angle| timber::shrinkage_at(radial, radial + more, angle);
+            let base = Seam { plank_width: width, shrinkage: radial, now, service, seam_width, filling: Filling::ALL[filling], rated: 0.25 };
+            let told = range(Between::Seam, &base, (shrinks(low), shrinks(high))).unwrap();
+            let there = low + (high - low) * angle / 90.0;
+            let one = seam(&Seam { shrinkage: shrinks(there), ..base }).unwrap();
+            if let Some(fate) = told.fate() {
+                prop_assert_eq!(one.fate, fate);
+            }
+            prop_assert!(one.swelling.abs() >= told.least.swelling.abs() - 1e-9);
+            prop_assert!(one.swelling.abs() <= told.most.swelling.abs() + 1e-9);
+        }
+
         /// More moisture never opens a seam.
         #[test]
         fn wetter_service_never_opens_a_seam(

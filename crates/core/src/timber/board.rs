@@ -30,6 +30,22 @@ choices! {
     }
 }
 
+/// Rings that stand so steeply to the face, °, are quarter-sawn; half as steeply, rift-sawn (*yard rule*).
+pub const QUARTER_SAWN: f64 = 60.0;
+pub const RIFT_SAWN: f64 = 30.0;
+
+impl Grain {
+    /// Between which two angles to the face its rings stand, °: any, where nobody looked.
+    pub fn rings(self) -> (f64, f64) {
+        match self {
+            Self::Unknown => (0.0, 90.0),
+            Self::Quarter => (QUARTER_SAWN, 90.0),
+            Self::Rift => (RIFT_SAWN, QUARTER_SAWN),
+            Self::Flat => (0.0, RIFT_SAWN),
+        }
+    }
+}
+
 choices! {
     /// How a board was dried.
     Drying {

@@ -30,6 +30,8 @@ struct Show {
     buckle: Vec<(&'static str, String, String)>,
     /// Seams of which nothing can be told, of all; and those in which hard filler was found, whatever the wood holds.
     unknown: usize,
+    /// Seams of which it hangs on how the rings run.
+    turned: usize,
     all: usize,
     hard: String,
     /// What lies between her planks: seams, laps, glued edges.
@@ -52,6 +54,8 @@ struct Row {
     width: String,
     measured: bool,
     filling: &'static str,
+    /// Somebody saw what is in it.
+    seen: bool,
     moisture: String,
     closure: String,
     fate: String,
@@ -79,7 +83,7 @@ impl Asked<'_> {
             .with("now", or(self.now, ""))
             .with("above", or(self.above, "16"))
             .with("below", or(self.below, "28"))
-            .with("ring_angle", or(self.ring_angle, "80"))
+            .with("ring_angle", or(self.ring_angle, ""))
             .with("filling", or(self.filling, "soft"))
     }
 }
@@ -92,7 +96,10 @@ impl Assumed {
         };
         let above = number(typed.get("above"), "above", 1.0, 60.0, faults);
         let below = number(typed.get("below"), "below", 1.0, 60.0, faults);
-        let ring_angle = number(typed.get("ring_angle"), "ring_angle", 0.0, 90.0, faults);
+        let ring_angle = match typed.get("ring_angle").trim() {
+            "" => Some(None),
+            text => number(text, "ring_angle", 0.0, 90.0, faults).map(Some),
+        };
         let filling = Filling::from_code(typed.get("filling")).unwrap_or(Filling::SoftOverCotton);
         Some(Self { now: now?, above: above?, below: below?, ring_angle: ring_angle?, filling })
     }
@@ -112,11 +119,12 @@ fn number(text: &str, field: &'static str, low: f64, high: f64, faults: &mut Fau
 fn fate_words(line: &Line) -> &'static str {
     match line.fate() {
         // A lap does not press by how far it closes but by what is in it.
-        Some(Fate::Presses) if line.balance.closure <= 0.0 => "wedged",
+        Some(Fate::Presses) if line.most().closure <= 0.0 => "wedged",
         Some(Fate::Presses) => "planks buckle",
         Some(Fate::Opens) => "opens",
         Some(Fate::Holds) => "holds",
-        None => "not known: measure the moisture of the planks beside it",
+        None if line.moisture == Known::No => "not known: measure the moisture of the planks beside it",
+        None => "not known: look how the rings run at the planks’ ends",
     }
 }
 
@@ -129,10 +137,18 @@ pub fn fate_shown(line: &Line) -> (String, &'static str) {
 /// By how much it closes, or opens with a minus.
 pub fn moves_by(line: &Line, units: Units) -> String {
     match line.fate() {
-        Some(Fate::Opens) => format!("−{}", units.fine(line.balance.opens)),
-        Some(Fate::Presses | Fate::Holds) => units.fine(line.balance.closure.max(0.0)),
+        Some(Fate::Opens) => format!("−{}", between(line.range.least.opens, line.range.most.opens, units)),
+        Some(Fate::Presses | Fate::Holds) => {
+            between(line.range.least.closure.max(0.0), line.range.most.closure.max(0.0), units)
+        }
         None => "–".to_owned(),
     }
+}
+
+/// `1.2 mm`, or `0.4 mm to 1.2 mm` where it is known only so far.
+fn between(least: f64, most: f64, units: Units) -> String {
+    let (least, most) = (units.fine(least), units.fine(most));
+    if least == most { most } else { format!("{least} to {most}") }
 }
 
 /// Moisture now and in service, and where the first comes from.
@@ -155,6 +171,7 @@ fn row(seams: &SeamFile, l: &Line, units: Units) -> Row {
         width: units.fine(l.seam.seam_width),
         measured: l.measured,
         filling: l.seam.filling.label(),
+        seen: l.seen,
         moisture: moisture_words(l),
         closure: moves_by(l, units),
         fate,
@@ -168,7 +185,7 @@ fn row(seams: &SeamFile, l: &Line, units: Units) -> Row {
             Some(s) => format!("{}, {done} of {all}", s.treatment.label().to_lowercase()),
             None => "not decided".to_owned(),
         },
-        reasons: if l.fate().is_some() { reasons::views(&l.balance.reasons, units) } else { Vec::new() },
+        reasons: reasons::views(&l.reasons(), units),
     }
 }
 
@@ -229,14 +246,17 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
     let sums = mend_keel_core::grid::Side::BOTH
         .into_iter()
         .map(|side| {
-            let of: Vec<Balance> =
-                lines.iter().filter(|l| l.at.side == side && l.fate().is_some()).map(|l| l.balance.clone()).collect();
-            let sum = balance::side(&of);
+            let known: Vec<&Line> = lines.iter().filter(|l| l.at.side == side && l.fate().is_some()).collect();
+            let sum = |end: fn(&Line) -> &Balance| {
+                balance::side(&known.iter().map(|l| end(l).clone()).collect::<Vec<Balance>>())
+            };
+            let (least, most) = (sum(|l| &l.range.least), sum(Line::most));
+            let of = |count: usize, a, b| format!("{count} of {} seams, {}", known.len(), between(a, b, units));
             (
                 side.label(),
-                units.fine(sum.swelling),
-                format!("{} of {} seams, {}", sum.pressing, of.len(), units.fine(sum.pressed)),
-                format!("{} of {} seams, {}", sum.opening, of.len(), units.fine(sum.opened)),
+                between(least.swelling, most.swelling, units),
+                of(most.pressing, least.pressed, most.pressed),
+                of(most.opening, least.opened, most.opened),
             )
         })
         .collect();
@@ -252,7 +272,7 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
                 fate: l.fate(),
                 text: match l.fate() {
                     None | Some(Fate::Holds) => name.clone(),
-                    Some(Fate::Presses) if l.balance.closure <= 0.0 => format!("{name} wedged"),
+                    Some(Fate::Presses) if l.most().closure <= 0.0 => format!("{name} wedged"),
                     _ => format!("{name} {by}"),
                 },
                 says: fate_words(l),
@@ -266,14 +286,10 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
         svg: if marks.is_empty() { String::new() } else { seam_lines::draw(boat, &seams.file().planks, &marks) },
         sums,
         buckle,
-        unknown: lines.iter().filter(|l| l.fate().is_none()).count(),
+        unknown: lines.iter().filter(|l| l.moisture == Known::No).count(),
+        turned: lines.iter().filter(|l| l.moisture != Known::No && l.fate().is_none()).count(),
         all: lines.len(),
-        hard: lines
-            .iter()
-            .filter(|l| l.seam.filling == Filling::Rigid && seams.state(l.at).filling == Some(Filling::Rigid))
-            .map(|l| seams.name(l.at))
-            .collect::<Vec<_>>()
-            .join(", "),
+        hard: lines.iter().filter(|l| seams.is_hard(l)).map(|l| seams.name(l.at)).collect::<Vec<_>>().join(", "),
         between: boat.construction.between().label(),
         rows: lines.iter().map(|l| row(seams, l, units)).collect(),
         fillings: pairs(Filling::ALL, Filling::code, Filling::label),

@@ -35,6 +35,8 @@ struct Show {
     class: &'static str,
     facts: Vec<(&'static str, String)>,
     balance: Vec<ReasonView>,
+    /// Hard filler was found in it, whatever the planking does.
+    hard: bool,
     judged: Vec<(&'static str, ReasonView)>,
     /// Somebody has decided; nothing is ticked off before.
     decided: bool,
@@ -116,7 +118,14 @@ async fn show(
             "Width",
             format!("{}{}", units.fine(line.seam.seam_width), if line.measured { ", measured" } else { ", yard rule" }),
         ),
-        ("Filled with", line.seam.filling.label().to_lowercase()),
+        (
+            "Filled with",
+            format!(
+                "{}{}",
+                line.seam.filling.label().to_lowercase(),
+                if line.seen { "" } else { ", supposed: nobody looked" }
+            ),
+        ),
         ("Wood beside it", format!("{} moves it", units.len(line.seam.plank_width))),
         (
             "Moisture",
@@ -191,7 +200,8 @@ async fn show(
         fate,
         class,
         facts,
-        balance: reasons::views(&line.balance.reasons, units),
+        hard: seams.is_hard(&line),
+        balance: reasons::views(&line.reasons(), units),
         judged,
         decided: decided.is_some(),
         version: decided.map_or(0, |s| s.version),
