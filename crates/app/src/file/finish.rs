@@ -1,16 +1,25 @@
 //! Coats: the recipes there are, which coat may go on, and how a recipe becomes coats.
 
 use jiff::{SignedDuration, Timestamp};
+use mend_keel_core::finish::lay::{self, Unfinished};
 use mend_keel_core::finish::{self, Recipe, Step, area};
 use mend_keel_core::grid::member::{MemberKind, Surface};
-use mend_keel_core::grid::{Address, Shell, Side, Waterline, run_of};
+use mend_keel_core::grid::{Address, Between, Place, Shell, Side, Waterline, run_of};
+use mend_keel_core::reason::Reason;
+use mend_keel_core::seam::balance::Filling;
+use mend_keel_core::seam::line::SeamAt;
+use mend_keel_core::survey::Grade;
+use mend_keel_core::survey::reading::Measure;
+use mend_keel_core::work::estimate::Operation;
 use mend_keel_store::members::MemberRow;
 use mend_keel_store::plans::{Coat, Drying, NewCoat, Plan};
 use mend_keel_store::recipes::{self, Own};
+use mend_keel_store::tasks::Task;
 use mend_keel_store::{Store, StoreError};
 
 use super::boat::BoatFile;
 use super::make;
+use super::seams::SeamFile;
 
 /// Every recipe a plan may be made by: the shipped ones, and the yard's own.
 #[derive(Debug)]
@@ -67,6 +76,8 @@ pub enum CoatState {
     /// It is on and dry, and too soft for slings.
     Soft,
     MayGo,
+    /// Its time has come, and something is not finished below it.
+    Held,
     /// The one below has waited too long and wants sanding first.
     Sand,
     Waits,
@@ -80,7 +91,7 @@ impl CoatState {
             Self::Wet => "drying",
             Self::Soft => "curing",
             Self::MayGo => "now",
-            Self::Sand => "sand",
+            Self::Sand | Self::Held => "sand",
             Self::Waits => "wait",
         }
     }
@@ -189,6 +200,75 @@ impl Stretch {
                 sides.contains(&at.side) && within(at.strake, *strakes) && within(at.frame, *frames)
             }
         }
+    }
+}
+
+impl Stretch {
+    /// Whether a part of her lies in it, or some of it does.
+    fn holds_part(&self, file: &BoatFile, id: i64) -> bool {
+        if let Some(plank) = file.planks.iter().find(|p| p.id == id) {
+            let at = |frame| Address { side: plank.side, strake: plank.strake, frame };
+            return (1..=file.boat.shell.frame_count()).any(|frame| plank.covers(frame) && self.holds(at(frame)));
+        }
+        let Some(member) = file.members.iter().find(|m| m.id == id) else { return false };
+        match self.code.as_str() {
+            "deck" => member.kind.surface() == Surface::Deck,
+            "transom" => member.kind == MemberKind::TransomPlank,
+            code => code.strip_prefix('m').is_some_and(|own| own == id.to_string()),
+        }
+    }
+
+    /// Whether a seam lies between two strakes of it.
+    fn holds_seam(&self, shell: &Shell, seam: SeamAt) -> bool {
+        let at = |strake, frame| Address { side: seam.side, strake, frame };
+        (1..=shell.frame_count())
+            .any(|frame| self.holds(at(seam.row + 1, frame)) && (seam.row == 0 || self.holds(at(seam.row, frame))))
+    }
+}
+
+/// What stands before the first coat of a plan that is of a stretch of her.
+pub fn stands_before(seams: &SeamFile, plan: &Plan, first: &Step) -> Vec<Reason> {
+    let of = plan.asked["of"].as_str().and_then(|code| stretch(seams.file(), code));
+    of.map_or_else(Vec::new, |of| lay::unfinished(first, &unfinished(seams, &of)))
+}
+
+/// What the other steps have not finished on what is coated.
+fn unfinished(seams: &SeamFile, stretch: &Stretch) -> Unfinished {
+    let file = seams.file();
+    let on = |place: &Place, member: i64| match place.shell() {
+        Some(at) => stretch.holds(at),
+        None => stretch.holds_part(file, member),
+    };
+    let waits = |t: &&Task| t.done_at.is_none() && !matches!(t.operation, Operation::Coat | Operation::Inspect);
+    let tasks = file.tasks.iter().filter(waits).filter_map(|t| {
+        let member = t.member_id.filter(|id| stretch.holds_part(file, *id))?;
+        Some(format!("{}, {}", t.what, file.part_name(member)?))
+    });
+    let open = SeamAt::all(&file.boat.shell).into_iter().filter(|at| stretch.holds_seam(&file.boat.shell, *at));
+    let open = open.filter_map(|at| {
+        let (done, all) = seams.progress(at);
+        let begun = seams.decided(at).is_some() && done < all;
+        let hard = seams.state(at).filling == Some(Filling::Rigid) && done < all;
+        let says = if hard { "hard filler in it" } else { "opened, not finished" };
+        (begun || hard).then(|| format!("{}, {says}", seams.name(at)))
+    });
+    let found = file.findings.iter().filter(|f| f.is_open() && f.grade >= Grade::Mend && on(&f.place, f.member_id));
+    let mut wood: Vec<(&Place, String, f64)> = Vec::new();
+    for reading in &seams.survey.readings {
+        let (Measure::Meter { relative: false, .. }, Some(percent)) = (&reading.measure, reading.value) else {
+            continue;
+        };
+        if !reading.simulated && on(&reading.place, reading.member_id) {
+            // The newest one of a place counts: they come oldest first.
+            wood.retain(|(place, ..)| **place != reading.place);
+            wood.push((&reading.place, file.shown(&reading.place), percent));
+        }
+    }
+    Unfinished {
+        tasks: tasks.collect(),
+        seams: if file.boat.construction.between() == Between::Seam { open.collect() } else { Vec::new() },
+        found: found.map(|f| format!("{} at {}, {}", f.kind.label(), file.shown(&f.place), f.grade.label())).collect(),
+        wood: wood.into_iter().map(|(_, place, percent)| (place, percent)).collect(),
     }
 }
 

@@ -40,10 +40,75 @@ async fn planned(visitor: &Visitor, fields: &[(&str, &str)]) -> (String, f64) {
     let kept = visitor.send("/boats/1/finish", "/boats/1/finish", &all).await;
     assert_eq!(kept.status, 303, "{fields:?}: {}", kept.text);
     let page = visitor.get("/boats/1/finish").await.text;
-    let last = page.split("<h2>").find(|s| s.contains(" m² at ")).expect("a plan").to_owned();
+    let last = page.split("<h2>").find(|s| s.contains(" m² ")).expect("a plan").to_owned();
     let name = last.split("</h2>").next().unwrap().to_owned();
-    let area = last.split(" m² at ").next().unwrap().rsplit(' ').next().unwrap().parse().unwrap();
+    let area = last.split(" m² ").next().unwrap().rsplit(' ').next().unwrap().parse().unwrap();
     (name, area)
+}
+
+#[tokio::test]
+async fn what_the_other_steps_left_holds_the_first_coat_back_and_is_answered() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let page = "/boats/4/finish";
+    let boat = visitor.send("/boats/new", "/boats/new", &crate::support::BOAT).await;
+    assert_eq!(boat.location, "/boats/4");
+    let fields = [
+        ("recipe", "paint_topsides"),
+        ("corner", "P5 F3"),
+        ("other_corner", "P6 F9"),
+        ("place", "outside"),
+        ("temperature", "18"),
+        ("humidity", "60"),
+        ("start", ""),
+    ];
+    assert_eq!(visitor.send(page, page, &fields).await.status, 303);
+    let clean = visitor.get(page).await.text;
+    assert!(
+        clean.contains("by a generated grid: nobody measured it") && clean.contains("its time has come"),
+        "{clean}"
+    );
+    assert!(!clean.contains("Before the first coat"));
+
+    // Outside of it nothing counts; on it what was found, a wet place and hard filler do.
+    let rot = [("kind", "rot"), ("shape", "0, 20\n300, 20\n300, 90\n0, 90"), ("depth", "8"), ("grade", "mend")];
+    visitor.found(4, "P2 F5", &rot).await;
+    assert!(!visitor.get(page).await.text.contains("Before the first coat"));
+    visitor.found(4, "P6 F5", &rot).await;
+    let read = async |at: &str, fields: &[(&str, &str)]| {
+        let (form, action) = (at.replace(' ', "+"), at.replace(' ', "%20"));
+        let (form, action) = (format!("/boats/4/readings/new?at={form}"), format!("/boats/4/readings/new?at={action}"));
+        assert_eq!(visitor.send(&form, &action, fields).await.status, 303, "{at}");
+    };
+    let meter = |percent: &'static str| [("method", "meter"), ("meter", percent), ("wood_temperature", "20")];
+    read("P5 F4", &meter("21")).await;
+    read(
+        "P6 F8",
+        &[("method", "feeler"), ("seam_width", "3"), ("seam_depth", "6"), ("filler", "hard"), ("x", "0"), ("y", "0")],
+    )
+    .await;
+    let held = visitor.get(page).await.text;
+    for said in ["held back", "found on it and not mended", "at P6 F5", "P5 F4 21 %", "P5/P6, hard filler in it"] {
+        assert!(held.contains(said), "{said}: {held}");
+    }
+    assert!(!held.contains("at P2 F5") && !held.contains("its time has come"));
+    // The newest reading of a place counts.
+    read("P5 F4", &meter("13")).await;
+    assert!(!visitor.get(page).await.text.contains("P5 F4 21 %"));
+
+    let coat = format!("/boats/4/coats/{}", next_coat(&held));
+    assert!(visitor.get(&coat).await.text.contains("found on it and not mended"));
+    let refused = visitor.send(&coat, &format!("{coat}/lay"), &FAIR).await;
+    assert!(refused.status == 422 && refused.text.contains("a rule stands against it"), "{}", refused.text);
+    let answered: Vec<(&str, &str)> = FAIR.into_iter().chain([("why", "the plank is renewed next winter")]).collect();
+    assert_eq!(visitor.send(&coat, &format!("{coat}/lay"), &answered).await.status, 303);
+    let on = visitor.get(page).await.text;
+    assert!(
+        on.contains("against the rule, because the plank is renewed next winter: its seams are not finished"),
+        "{on}"
+    );
+    assert!(!on.contains("Before the first coat"), "the coat is on");
 }
 
 #[tokio::test]
@@ -164,7 +229,7 @@ async fn a_coat_is_held_back_by_each_rule_it_breaks_and_laid_against_it_only_wit
     );
     server.sql("UPDATE coat SET earliest_at = '2026-01-01T06:00:00Z', latest_at = NULL WHERE boat_id = 1").await;
     let planned = crate::support::flat(&visitor.get("/boats/1/finish").await.text);
-    assert_eq!(planned.matches("may go on").count(), 1, "none goes on before the one below it: {planned}");
+    assert_eq!(planned.matches("its time has come").count(), 1, "none goes on before the one below it: {planned}");
     assert_eq!(planned.matches("waits for the coat below").count(), 5);
     let coat = next_coat(&visitor.get("/boats/1/finish").await.text);
     let with = |changed: (&'static str, &'static str)| {

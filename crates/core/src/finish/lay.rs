@@ -39,6 +39,54 @@ pub struct Here {
     pub last: bool,
 }
 
+/// What the other steps have not finished where a first coat is to go, each in words.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Unfinished {
+    /// Work on what is coated that is not done.
+    pub tasks: Vec<String>,
+    /// Seams that are opened and not finished, or in which something hard was found.
+    pub seams: Vec<String>,
+    /// What was found there, has to be mended, and is not.
+    pub found: Vec<String>,
+    /// The newest reading of each place: where, and %.
+    pub wood: Vec<(String, f64)>,
+}
+
+/// Names told one by one; more are counted.
+const NAMED: usize = 3;
+
+/// `this; that; and 4 more`.
+fn named(names: &[String]) -> String {
+    let mut told = names[..names.len().min(NAMED)].join("; ");
+    if names.len() > NAMED {
+        told.push_str(&format!("; and {} more", names.len() - NAMED));
+    }
+    told
+}
+
+/// What stands before the first coat of a recipe: a face is coated once all the work on it is done, its seams are filled and cured,
+/// what was found is mended, and the wood is dry where it was measured. Nothing where nothing is left. Source: handbook 07, gates.
+pub fn unfinished(step: &Step, left: &Unfinished) -> Vec<Reason> {
+    let mut reasons = Vec::new();
+    let mut say = |rule, names: &[String], text: &str| {
+        if !names.is_empty() {
+            reasons.push(Reason::new(rule, Verdict::Against, format!("{text}: {}", named(names))));
+        }
+    };
+    say("finish.ready", &left.tasks, "work on it is not done");
+    say("finish.ready", &left.seams, "its seams are not finished");
+    say("finish.found", &left.found, "found on it and not mended, and under paint nobody sees it");
+    let limit = step.wood_max();
+    let mut wet: Vec<&(String, f64)> = left.wood.iter().filter(|(_, percent)| *percent > limit).collect();
+    wet.sort_by(|a, b| b.1.total_cmp(&a.1));
+    if let Some((_, most)) = wet.first() {
+        let places: Vec<String> = wet.iter().map(|(place, percent)| format!("{place} {percent:.0} %")).collect();
+        let text = format!("too wet when it was last measured: {}; measure there again", named(&places));
+        reasons.push(Reason::new("finish.wood", Verdict::Against, text).against("moisture", *most, "%", limit));
+    }
+    reasons
+}
+
 /// Wettest wood a coat goes over, %: varnish, and all others (handbook 07).
 pub const WOOD_VARNISH: f64 = 14.0;
 pub const WOOD: f64 = 16.0;
@@ -222,6 +270,38 @@ mod tests {
             launch: None,
             last: false,
         }
+    }
+
+    #[test]
+    fn what_the_other_steps_left_stands_before_the_first_coat() {
+        let (paint, varnish) = (coat(Recipe::PaintTopsides, 0), coat(Recipe::BrightBare, 0));
+        assert!(unfinished(&paint, &Unfinished::default()).is_empty());
+        let many: Vec<String> = (1..=5).map(|n| format!("Plane flush and fair, P{n}")).collect();
+        let left = Unfinished {
+            tasks: many,
+            seams: vec!["P8/P9, hard filler in it".into()],
+            found: vec!["Rot at P9 F8, Renew".into()],
+            wood: vec![("P7 F10".into(), 15.0), ("P9 F2".into(), 17.4), ("P9 F3".into(), 22.0)],
+        };
+        let told = unfinished(&paint, &left);
+        let rules: Vec<&str> = told.iter().map(|r| r.rule).collect();
+        assert_eq!(rules, ["finish.ready", "finish.ready", "finish.found", "finish.wood"]);
+        assert!(told.iter().all(|r| r.verdict == Verdict::Against), "each may be answered");
+        assert!(
+            told[0].text.ends_with("P1; Plane flush and fair, P2; Plane flush and fair, P3; and 2 more"),
+            "{}",
+            told[0].text
+        );
+        assert!(
+            told[3].text.contains("P9 F3 22 %; P9 F2 17 %; measure") && !told[3].text.contains("P7 F10"),
+            "{}",
+            told[3].text
+        );
+        // Varnish wants drier wood than paint does; at the limit it goes on.
+        let damp = Unfinished { wood: left.wood[..1].to_vec(), ..Unfinished::default() };
+        assert!(unfinished(&paint, &damp).is_empty() && unfinished(&varnish, &damp).len() == 1);
+        let dry = Unfinished { wood: vec![("P1 F1".into(), WOOD_VARNISH)], ..Unfinished::default() };
+        assert!(unfinished(&varnish, &dry).is_empty());
     }
 
     fn coat(recipe: Recipe, n: usize) -> Step {

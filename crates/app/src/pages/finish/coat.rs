@@ -14,7 +14,8 @@ use mend_keel_store::{StoreError, seams, shed};
 use rocket::{get, post};
 
 use crate::file::boat::BoatFile;
-use crate::file::finish::{drying, steps_of, stretch};
+use crate::file::finish::{drying, stands_before, steps_of, stretch};
+use crate::file::seams::SeamFile;
 use crate::view;
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
@@ -109,6 +110,14 @@ fn cracks(file: &BoatFile, plan: &Plan) -> u32 {
     u32::try_from(file.findings.iter().filter(on).count()).unwrap_or(u32::MAX)
 }
 
+/// What the other steps have not finished where the first coat is to go.
+fn before(seams: &SeamFile, known: &Known) -> Vec<Reason> {
+    if known.below.is_some() || known.coat.done_at.is_some() {
+        return Vec::new();
+    }
+    stands_before(seams, &known.plan, &known.step)
+}
+
 fn hours_since(at: &str, now: Timestamp) -> Option<f64> {
     Some(now.duration_since(at.parse().ok()?).as_secs_f64() / 3600.0)
 }
@@ -197,16 +206,19 @@ async fn filled(desk: &Desk<'_>, known: &Known, mut show: Show) -> std::result::
 
 #[get("/boats/<id>/coats/<coat>")]
 pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, coat: i64) -> Result {
-    let file = BoatFile::load(desk.store, id).await?;
-    let known = known(&desk, &file, coat).await?;
-    let shown = show(&desk, &file, &known, &[], Typed::default(), Faults::default());
+    let seams = SeamFile::load(desk.store, id).await?;
+    let file = seams.file();
+    let known = known(&desk, file, coat).await?;
+    let before = before(&seams, &known);
+    let shown = show(&desk, file, &known, &before, Typed::default(), Faults::default());
     render(&filled(&desk, &known, shown).await?)
 }
 
 #[post("/boats/<id>/coats/<coat>/lay", data = "<posted>")]
 pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, mut posted: Posted) -> Result {
-    let file = BoatFile::load(desk.store, id).await?;
-    let known = known(&desk, &file, coat).await?;
+    let seams = SeamFile::load(desk.store, id).await?;
+    let file = seams.file();
+    let known = known(&desk, file, coat).await?;
     let now = posted.form.made_at(Timestamp::now());
     let mut faults = Faults::default();
     let photo = photos::optional(&desk.settings.folder.photos(), &mut posted.form, &mut faults).await;
@@ -250,12 +262,15 @@ pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, mut posted: Pos
             sanded: read.is_on("sanded"),
             ready: below.is_some() || read.is_on("ready"),
             below,
-            cracks: if known.below.is_none() { cracks(&file, &known.plan) } else { 0 },
+            cracks: if known.below.is_none() { cracks(file, &known.plan) } else { 0 },
             launch: until_launch(&desk, id, now).await?,
             last: known.last,
         };
         match check(&known.step, &here) {
-            Ok(reasons) => because = reasons,
+            Ok(reasons) => {
+                because = before(&seams, &known);
+                because.extend(reasons);
+            }
             Err(e) => read.faults.add(e),
         }
     }
@@ -265,7 +280,7 @@ pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, mut posted: Pos
             .add(InputError::new("why", "a rule stands against it: put it right, or say why it is laid all the same"));
     }
     if !read.faults.is_empty() {
-        let shown = show(&desk, &file, &known, &because, typed, read.faults);
+        let shown = show(&desk, file, &known, &because, typed, read.faults);
         return render_faulty(&filled(&desk, &known, shown).await?);
     }
     let from_logger = logger(&desk, &known.plan, now)
@@ -296,7 +311,7 @@ pub async fn lay(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, mut posted: Pos
             let StoreError::Conflict(says) = e else { return Err(e.into()) };
             let mut faults = Faults::default();
             faults.add(InputError::new("litres", says));
-            let shown = show(&desk, &file, &known, &because, typed, faults);
+            let shown = show(&desk, file, &known, &because, typed, faults);
             return render_faulty(&filled(&desk, &known, shown).await?);
         }
     }

@@ -11,9 +11,10 @@ use serde_json::json;
 use super::coat::SEEN;
 use crate::file::boat::BoatFile;
 use crate::file::finish::{
-    CoatState, Recipes, Stretch, between, coats_from, recipe_of, state, steps_of, stretch, stretches,
+    CoatState, Recipes, Stretch, between, coats_from, recipe_of, stands_before, state, steps_of, stretch, stretches,
 };
 use crate::file::place::typed_place;
+use crate::file::seams::SeamFile;
 use crate::view;
 use crate::view::reasons::{self, ReasonView};
 use crate::web::auth::{BoatReader, Crew};
@@ -47,6 +48,8 @@ struct PlanView {
     paper: String,
     hours: String,
     reasons: Vec<ReasonView>,
+    /// What the other steps have not finished, while no coat is on.
+    before: Vec<ReasonView>,
     coats: Vec<CoatView>,
     litres: String,
 }
@@ -67,7 +70,9 @@ struct CoatView {
     is_last: bool,
 }
 
-async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) -> std::result::Result<List, AppError> {
+async fn page(desk: &Desk<'_>, id: i64, typed: Typed, faults: Faults) -> std::result::Result<List, AppError> {
+    let seams = SeamFile::load(desk.store, id).await?;
+    let file = seams.file();
     let now = Timestamp::now();
     let mut shown = Vec::new();
     for plan in plans::of_boat(desk.store, file.boat.id, "finish").await? {
@@ -80,12 +85,20 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
         let planned = finish::plan(&steps, area, temperature, humidity).ok();
         let computed = planned.as_ref().map(|p| p.reasons.clone()).unwrap_or_default();
         let on = coats.iter().filter(|c| c.done_at.is_some()).count();
+        let before = match steps.first() {
+            Some(first) if on == 0 => stands_before(&seams, &plan, first),
+            _ => Vec::new(),
+        };
         shown.push(PlanView {
             id: plan.id,
             untouched: coats.iter().all(|c| c.done_at.is_none()),
             what: plan.asked["what"].as_str().unwrap_or_default().to_owned(),
             recipe: recipe_of(&plan),
-            asked: format!("{area} m² at {temperature} °C and {humidity} % humidity"),
+            asked: format!(
+                "{area} m²{} at {temperature} °C and {humidity} % humidity",
+                plan.asked["known"].as_str().map_or(String::new(), |known| format!(" {known},"))
+            ),
+            before: reasons::views(&before, desk.units),
             on: format!("{on} of {} on", coats.len()),
             paper: planned.as_ref().map_or(String::new(), |p| {
                 let papers = p.paper.iter().map(|paper| format!("{} for {:.1} m²", paper.grit, paper.area));
@@ -111,7 +124,12 @@ async fn page(desk: &Desk<'_>, file: &BoatFile, typed: Typed, faults: Faults) ->
                     }),
                     when: view::when_next(c.done_at.as_deref().unwrap_or(&c.earliest_at)),
                     // Whatever its hour: none goes on before the one below it.
-                    state: if c.done_at.is_none() && next != Some(c.id) { CoatState::Waits } else { state(c, now) },
+                    state: match state(c, now) {
+                        CoatState::On => CoatState::On,
+                        _ if next != Some(c.id) => CoatState::Waits,
+                        CoatState::MayGo if !before.is_empty() => CoatState::Held,
+                        other => other,
+                    },
                     is_next: next == Some(c.id),
                     is_last: last == Some(c.id),
                 })
@@ -156,11 +174,10 @@ const PLACES: [(&str, &str); 2] = [("outside", "outside"), ("shed", "in the shed
 
 #[get("/boats/<id>/finish")]
 pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64) -> Result {
-    let file = BoatFile::load(desk.store, id).await?;
     let usual =
         [("recipe", "paint_topsides"), ("temperature", "18"), ("humidity", "60"), ("place", "outside"), ("start", "")];
     let typed = usual.into_iter().fold(Typed::default(), |t, (field, value)| t.with(field, value));
-    render(&page(&desk, &file, typed, Faults::default()).await?)
+    render(&page(&desk, id, typed, Faults::default()).await?)
 }
 
 #[post("/boats/<id>/finish", data = "<posted>")]
@@ -195,9 +212,11 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
     }
     let place =
         read.optional_choice("place", |code| PLACES.iter().find(|(c, _)| *c == code)).map_or("outside", |p| p.0);
-    let area = match &stretch {
-        Some(stretch) if posted.form.get("area").trim().is_empty() => (faces * stretch.area * 100.0).round() / 100.0,
-        _ => read.number("area", 0.01, 10_000.0),
+    let (area, known) = match &stretch {
+        Some(stretch) if posted.form.get("area").trim().is_empty() => {
+            ((faces * stretch.area * 100.0).round() / 100.0, Some(stretch.known))
+        }
+        _ => (read.number("area", 0.01, 10_000.0), None),
     };
     let temperature = read.number("temperature", 5.0, 35.0);
     let humidity = read.number("humidity", 1.0, 95.0);
@@ -206,13 +225,13 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
         Timestamp::now()
     });
     let (Some((recipe_name, steps)), true) = (recipe, read.faults.is_empty()) else {
-        return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults).await?);
+        return render_faulty(&page(&desk, id, posted.form.typed(), read.faults).await?);
     };
     let plan = finish::plan(&steps, area, temperature, humidity).map_err(|e| AppError::Refused(e.to_string()))?;
     if let Some(rule) = plan.reasons.iter().find(|r| r.verdict == Verdict::Forbids) {
         // What a rule forbids is not put down as if it could go on.
         read.faults.add(InputError::new("humidity", format!("no coat goes on so: {}", rule.text)));
-        return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults).await?);
+        return render_faulty(&page(&desk, id, posted.form.typed(), read.faults).await?);
     }
     let coats = coats_from(&plan, start);
     let new = NewPlan {
@@ -221,7 +240,7 @@ pub async fn keep(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Result
         piece_id: None,
         kind: "finish",
         summary: format!("Finish planned: {} on {what}, {area} m²", recipe_name.to_lowercase()),
-        asked: json!({ "what": what, "recipe": code, "recipe_name": recipe_name, "steps": steps, "of": stretch.map(|s| s.code), "faces": faces, "area": area, "place": place, "temperature": temperature, "humidity": humidity, "start": start.to_string() }),
+        asked: json!({ "what": what, "recipe": code, "recipe_name": recipe_name, "steps": steps, "of": stretch.map(|s| s.code), "faces": faces, "area": area, "known": known, "place": place, "temperature": temperature, "humidity": humidity, "start": start.to_string() }),
         answer: json!({ "litres": plan.litres, "coats": coats.len(), "reasons": plan.reasons }),
     };
     let mut work = desk.store.begin(posted.act()).await?;
@@ -287,8 +306,7 @@ pub async fn undo(desk: Desk<'_>, _who: Crew, id: i64, coat: i64, posted: Posted
         read.faults.add(InputError::new(format!("undo{}", coat.id), "say what was wrong"));
     }
     if !read.faults.is_empty() {
-        let file = BoatFile::load(desk.store, id).await?;
-        return render_faulty(&page(&desk, &file, posted.form.typed(), read.faults).await?);
+        return render_faulty(&page(&desk, id, posted.form.typed(), read.faults).await?);
     }
     let mut work = desk.store.begin(posted.act()).await?;
     work.take_coat_back(&coat, &why).await?;
