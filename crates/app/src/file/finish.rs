@@ -6,7 +6,6 @@ use mend_keel_core::finish::{self, Recipe, Step, area};
 use mend_keel_core::grid::member::{MemberKind, Surface};
 use mend_keel_core::grid::{Address, Between, Place, Shell, Side, Waterline, run_of};
 use mend_keel_core::reason::Reason;
-use mend_keel_core::seam::balance::Filling;
 use mend_keel_core::seam::line::SeamAt;
 use mend_keel_core::survey::Grade;
 use mend_keel_core::survey::reading::Measure;
@@ -248,7 +247,7 @@ fn unfinished(seams: &SeamFile, stretch: &Stretch) -> Unfinished {
     let open = open.filter_map(|at| {
         let (done, all) = seams.progress(at);
         let begun = seams.decided(at).is_some() && done < all;
-        let hard = seams.state(at).filling == Some(Filling::Rigid) && done < all;
+        let hard = seams.is_hard(at);
         let says = if hard { "hard filler in it" } else { "opened, not finished" };
         (begun || hard).then(|| format!("{}, {says}", seams.name(at)))
     });

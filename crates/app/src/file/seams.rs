@@ -157,8 +157,12 @@ impl SeamFile {
         let middle = Address { side: at.side, strake, frame: boat.shell.frame_count().div_ceil(2) };
         let thickness = self.file().plank_at(middle).map_or(boat.plank_thickness, |p| p.thickness);
         let filled = self.done(at).iter().any(|s| s.kind.is_filling());
-        let filling =
-            if filled { balance::filled_with(self.treatment(at)) } else { state.filling.unwrap_or(assumed.filling) };
+        let reefed = self.is_reefed(at);
+        let filling = match state.filling {
+            _ if filled => balance::filled_with(self.treatment(at)),
+            _ if reefed => Filling::Empty,
+            found => found.unwrap_or(assumed.filling),
+        };
         let read = self.primed_at(at).or(state.moisture);
         let between = boat.construction.between();
         let moisture = match (read, assumed.now) {
@@ -181,13 +185,18 @@ impl SeamFile {
         let (low, high) = self.rings(at, assumed);
         let shrinks = |angle| shrinkage_at(wood.shrinkage_radial, wood.shrinkage_tangential, angle);
         let range = balance::range(between, &seam, (shrinks(low), shrinks(high)))?;
-        let seen = filled || state.filling.is_some();
+        let seen = filled || reefed || state.filling.is_some();
         Ok(Line { at, seam, length: boat.shell.length(), thickness, measured: width.is_some(), seen, moisture, range })
     }
 
-    /// Whether hard filler was found in a seam of planks that move, and is there still.
-    pub fn is_hard(&self, line: &Line) -> bool {
-        line.seam.filling == Filling::Rigid && self.state(line.at).filling == Some(Filling::Rigid)
+    fn is_reefed(&self, at: SeamAt) -> bool {
+        self.done(at).iter().any(|s| s.kind == StepKind::Reef)
+    }
+
+    /// Whether hard filler was found in a seam and is in it still: nobody has reefed it out or filled it anew since.
+    pub fn is_hard(&self, at: SeamAt) -> bool {
+        let anew = || self.done(at).iter().any(|s| s.kind.is_filling());
+        self.state(at).filling == Some(Filling::Rigid) && !self.is_reefed(at) && !anew()
     }
 
     /// Between which angles the rings of the planks beside a seam stand to their faces, °.

@@ -244,6 +244,12 @@ async fn hard_filler_is_told_on_its_seams_own_page_whatever_the_planks_do() {
         [("method", "feeler"), ("seam_width", "2.8"), ("seam_depth", "6"), ("filler", "hard"), ("x", "0"), ("y", "0")];
     assert_eq!(visitor.send(page, "/boats/3/readings/new?at=S8%20F9", &feeler).await.status, 303);
     assert!(visitor.get(line).await.text.contains(hard));
+    // Reefed out it is empty, and nothing is said of it any more.
+    assert_eq!(visitor.send(line, line, &[("treatment", "cotton_compound")]).await.status, 303);
+    assert!(visitor.get(line).await.text.contains(hard), "deciding takes nothing out");
+    assert_eq!(visitor.send(line, &format!("{line}/step"), &[("step", "reef")]).await.status, 303);
+    let reefed = visitor.get(line).await.text;
+    assert!(!reefed.contains(hard) && reefed.contains("<dd>empty</dd>"), "{reefed}");
 }
 
 #[tokio::test]

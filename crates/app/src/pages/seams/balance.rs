@@ -289,7 +289,7 @@ fn show(desk: &Desk<'_>, seams: &SeamFile, typed: Typed, mut faults: Faults) -> 
         unknown: lines.iter().filter(|l| l.moisture == Known::No).count(),
         turned: lines.iter().filter(|l| l.moisture != Known::No && l.fate().is_none()).count(),
         all: lines.len(),
-        hard: lines.iter().filter(|l| seams.is_hard(l)).map(|l| seams.name(l.at)).collect::<Vec<_>>().join(", "),
+        hard: lines.iter().filter(|l| seams.is_hard(l.at)).map(|l| seams.name(l.at)).collect::<Vec<_>>().join(", "),
         between: boat.construction.between().label(),
         rows: lines.iter().map(|l| row(seams, l, units)).collect(),
         fillings: pairs(Filling::ALL, Filling::code, Filling::label),

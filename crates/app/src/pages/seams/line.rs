@@ -200,7 +200,7 @@ async fn show(
         fate,
         class,
         facts,
-        hard: seams.is_hard(&line),
+        hard: seams.is_hard(at),
         balance: reasons::views(&line.reasons(), units),
         judged,
         decided: decided.is_some(),
