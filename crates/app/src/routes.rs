@@ -154,6 +154,7 @@ pub fn routes() -> Vec<Route> {
         seams::line::decide,
         seams::line::step,
         seams::line::undo,
+        seams::line::mended,
         seams::deck::page,
         seams::launch::page,
         seams::launch::plan,

@@ -245,8 +245,7 @@ fn unfinished(seams: &SeamFile, stretch: &Stretch) -> Unfinished {
     });
     let open = SeamAt::all(&file.boat.shell).into_iter().filter(|at| stretch.holds_seam(&file.boat.shell, *at));
     let open = open.filter_map(|at| {
-        let (done, all) = seams.progress(at);
-        let begun = seams.decided(at).is_some() && done < all;
+        let begun = seams.decided(at).is_some() && !seams.is_done(at);
         let hard = seams.is_hard(at);
         let says = if hard { "hard filler in it" } else { "opened, not finished" };
         (begun || hard).then(|| format!("{}, {says}", seams.name(at)))

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use mend_keel_core::InputError;
 use mend_keel_core::grid::Address;
-use mend_keel_core::grid::Between;
+use mend_keel_core::grid::{Between, Shell};
 use mend_keel_core::reason::Reason;
 use mend_keel_core::seam::balance::{self, Balance, ELASTOMER_GIVE, Fate, Filling, Range, TAPES, Tape};
 use mend_keel_core::seam::line::{self, SeamAt, Seen, State};
@@ -13,6 +13,7 @@ use mend_keel_core::seam::{self, Treatment};
 use mend_keel_core::survey::FindingKind;
 use mend_keel_core::survey::reading::Measure;
 use mend_keel_core::timber::{Grain, shrinkage_at, species};
+use mend_keel_store::findings::Finding;
 use mend_keel_store::seams::{self as store, BoatWays, Seam, Step};
 use mend_keel_store::{Store, StoreError};
 
@@ -189,6 +190,19 @@ impl SeamFile {
         Ok(Line { at, seam, length: boat.shell.length(), thickness, measured: width.is_some(), seen, moisture, range })
     }
 
+    /// What was found on a seam and is open still.
+    pub fn found(&self, at: SeamAt) -> Vec<&Finding> {
+        let on = |f: &&Finding| f.is_open() && matches!(f.kind, FindingKind::OpenSeam | FindingKind::Buckled);
+        let here = |f: &&Finding| near(&self.file().boat.shell, f) == Some(at);
+        self.file().findings.iter().filter(on).filter(here).collect()
+    }
+
+    /// Whether all that its treatment asks for is done.
+    pub fn is_done(&self, at: SeamAt) -> bool {
+        let (done, all) = self.progress(at);
+        self.decided(at).is_some() && done == all
+    }
+
     fn is_reefed(&self, at: SeamAt) -> bool {
         self.done(at).iter().any(|s| s.kind == StepKind::Reef)
     }
@@ -209,6 +223,13 @@ impl SeamFile {
         });
         each.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1))).unwrap_or(Grain::Unknown.rings())
     }
+}
+
+/// The seam that a finding lies nearest to.
+fn near(shell: &Shell, finding: &Finding) -> Option<SeamAt> {
+    let at = finding.address().filter(|at| shell.place(*at).is_ok())?;
+    let height = mend_keel_core::geometry::extent(&finding.shape, 1).map_or(0.0, |(_, high)| high);
+    Some(SeamAt::near(shell, at, height))
 }
 
 /// What was seen of each seam: feelers and findings at the seam they lie nearest to, moisture at both edges of its plank.
@@ -233,9 +254,8 @@ fn states(survey: &SurveyFile) -> HashMap<SeamAt, State> {
             FindingKind::Buckled => Seen::Buckled,
             _ => continue,
         };
-        let Some(at) = finding.address().filter(|at| shell.place(*at).is_ok()) else { continue };
-        let height = mend_keel_core::geometry::extent(&finding.shape, 1).map_or(0.0, |(_, high)| high);
-        seen.entry(SeamAt::near(shell, at, height)).or_default().push(one);
+        let Some(at) = near(shell, finding) else { continue };
+        seen.entry(at).or_default().push(one);
     }
     seen.into_iter().map(|(at, seen)| (at, line::state(&seen))).collect()
 }

@@ -11,7 +11,7 @@ use rocket::http::{ContentType, Header};
 use rocket::request::{FromRequest, Outcome};
 use rocket::{Request, Response};
 
-use crate::web::same;
+use crate::web::kept::{self, welcomes_gzip};
 
 /// Shorter than this nothing is gained, bytes.
 const WORTH_IT: usize = 1_400;
@@ -99,7 +99,7 @@ impl Fairing for Compress {
         };
         match packed {
             Some(packed) => {
-                if let Some(page) = request.local_cache(same::Slot::new).get() {
+                if let Some(page) = request.local_cache(kept::Slot::new).get() {
                     page.keep_packed(&packed);
                 }
                 response.set_header(Header::new("Content-Encoding", "gzip"));
@@ -203,21 +203,6 @@ fn is_text(kind: &ContentType) -> bool {
         || kind.sub() == "manifest+json"
 }
 
-/// Whether whoever asks takes gzip.
-pub fn welcomes_gzip(request: &Request<'_>) -> bool {
-    request.headers().get("Accept-Encoding").any(takes_gzip)
-}
-
-/// Whether a header says that gzip is welcome.
-fn takes_gzip(header: &str) -> bool {
-    header.split(',').any(|part| {
-        let mut words = part.split(';').map(str::trim);
-        let named = words.next().is_some_and(|name| name.eq_ignore_ascii_case("gzip") || name == "*");
-        let refused = words.any(|w| w.strip_prefix("q=").and_then(|q| q.parse::<f64>().ok()) == Some(0.0));
-        named && !refused
-    })
-}
-
 fn pack(body: &[u8], level: u32) -> Option<Vec<u8>> {
     let mut packer = GzEncoder::new(Vec::with_capacity(body.len() / 4), Compression::new(level));
     packer.write_all(body).ok()?;
@@ -309,13 +294,7 @@ mod tests {
     }
 
     #[test]
-    fn only_who_takes_it_gets_it() {
-        for yes in ["gzip", "br, gzip;q=0.8", "deflate, GZIP", "*"] {
-            assert!(takes_gzip(yes), "{yes}");
-        }
-        for no in ["", "br", "identity", "gzip;q=0", "gzip; q=0.0", "x-gzipped"] {
-            assert!(!takes_gzip(no), "{no}");
-        }
+    fn only_text_is_packed() {
         assert!(is_text(&ContentType::HTML) && is_text(&ContentType::CSV) && is_text(&ContentType::SVG));
         assert!(!is_text(&ContentType::PDF) && !is_text(&ContentType::JPEG));
     }

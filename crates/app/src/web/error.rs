@@ -9,7 +9,7 @@ use rocket::response::{self, Redirect, Responder, Response};
 
 use crate::web::changed::Changed;
 use crate::web::heavy::{Busy, COME_BACK};
-use crate::web::same::Drawn;
+use crate::web::kept::Drawn;
 
 /// A page, or where to go next.
 #[derive(Debug)]

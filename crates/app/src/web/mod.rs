@@ -16,6 +16,7 @@ pub mod front;
 pub mod gate;
 pub mod heavy;
 pub mod jobs;
+pub mod kept;
 pub mod photos;
 pub mod problem;
 pub mod same;

@@ -1,33 +1,22 @@
 //! Pages that stay the same until something is committed: kept as they were drawn, and not sent again to whoever has them.
 
-use std::io::Cursor;
-use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use rocket::State;
-use rocket::http::{ContentType, Status};
 use rocket::request::{FromRequest, Outcome, Request};
-use rocket::response::{self, Response};
 use sha2::{Digest, Sha256};
 
 use crate::view;
 use crate::web::assets;
 use crate::web::auth::random_token;
-use crate::web::compress::welcomes_gzip;
 use crate::web::desk::Desk;
 use crate::web::error::Answer;
+use crate::web::kept::Drawn;
 
 /// Pages kept at once; the one asked for longest ago goes first.
 const MOST: usize = 64;
 /// Letters of a digest that tell pages apart.
 const LETTERS: usize = 32;
-
-/// A page as it was drawn.
-#[derive(Debug)]
-pub struct Drawn {
-    tag: String,
-    html: Arc<[u8]>,
-    packed: OnceLock<Arc<[u8]>>,
-}
 
 /// The pages that are kept, the one asked for last at the end.
 #[derive(Debug)]
@@ -86,7 +75,7 @@ impl Same<'_> {
     /// The page as it was drawn.
     pub fn found(&self, tag: &str) -> Option<Answer> {
         let mut kept = self.pages.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        let at = kept.iter().position(|page| page.tag == tag)?;
+        let at = kept.iter().position(|page| page.tag() == tag)?;
         let page = kept.remove(at);
         kept.push(Arc::clone(&page));
         Some(Answer::Same(page))
@@ -94,46 +83,13 @@ impl Same<'_> {
 
     /// Keeps a page that was drawn.
     pub fn keep(&self, tag: String, html: String) -> Answer {
-        let page = Arc::new(Drawn { tag, html: html.into_bytes().into(), packed: OnceLock::new() });
+        let page = Arc::new(Drawn::new(tag, html));
         let mut kept = self.pages.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        kept.retain(|other| other.tag != page.tag);
+        kept.retain(|other| other.tag() != page.tag());
         if kept.len() >= MOST {
             kept.remove(0);
         }
         kept.push(Arc::clone(&page));
         Answer::Same(page)
-    }
-}
-
-/// Where an answer that is kept waits to be packed.
-pub type Slot = OnceLock<Arc<Drawn>>;
-
-impl Drawn {
-    /// Keeps what the page was packed to.
-    pub fn keep_packed(&self, packed: &[u8]) {
-        self.packed.get_or_init(|| packed.into());
-    }
-
-    pub fn respond(self: Arc<Self>, request: &Request<'_>) -> response::Result<'static> {
-        let tag = format!("W/\"{}\"", self.tag);
-        let mut response = Response::build();
-        response.raw_header("Cache-Control", "private, no-cache");
-        response.raw_header("Vary", "Accept-Encoding").raw_header_adjoin("Vary", "Cookie");
-        if request.headers().get("If-None-Match").any(|known| known.split(',').any(|k| k.trim() == tag)) {
-            return response.status(Status::NotModified).raw_header("ETag", tag).ok();
-        }
-        response.raw_header("ETag", tag).header(ContentType::HTML);
-        match self.packed.get().filter(|_| welcomes_gzip(request)) {
-            Some(packed) => {
-                response
-                    .raw_header("Content-Encoding", "gzip")
-                    .sized_body(packed.len(), Cursor::new(Arc::clone(packed)));
-            }
-            None => {
-                response.sized_body(self.html.len(), Cursor::new(Arc::clone(&self.html)));
-                request.local_cache(Slot::new).get_or_init(|| self);
-            }
-        }
-        response.ok()
     }
 }

@@ -72,7 +72,7 @@ async fn what_the_other_steps_left_holds_the_first_coat_back_and_is_answered() {
     assert!(!clean.contains("Before the first coat"));
 
     // Outside of it nothing counts; on it what was found, a wet place and hard filler do.
-    let rot = [("kind", "rot"), ("shape", "0, 20\n300, 20\n300, 90\n0, 90"), ("depth", "8"), ("grade", "mend")];
+    let rot = [("kind", "rot"), ("shape", "0, 20\n300, 20\n300, 90\n0, 90"), ("depth", "8")];
     visitor.found(4, "P2 F5", &rot).await;
     assert!(!visitor.get(page).await.text.contains("Before the first coat"));
     visitor.found(4, "P6 F5", &rot).await;

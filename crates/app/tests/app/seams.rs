@@ -1,6 +1,6 @@
 //! Seams through the real pages: what becomes of them, what they may get, the work through its gates, and the launch.
 
-use crate::support::{Browser, Server, Visitor};
+use crate::support::{Browser, Server, Visitor, keys, with_keys};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_hull_planked_too_dry_is_told_to_buckle_and_one_at_service_moisture_holds() {
@@ -250,6 +250,59 @@ async fn hard_filler_is_told_on_its_seams_own_page_whatever_the_planks_do() {
     assert_eq!(visitor.send(line, &format!("{line}/step"), &[("step", "reef")]).await.status, 303);
     let reefed = visitor.get(line).await.text;
     assert!(!reefed.contains(hard) && reefed.contains("<dd>empty</dd>"), "{reefed}");
+}
+
+#[tokio::test]
+async fn a_seam_that_is_done_asks_what_was_mended_by_it() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let (line, step) = ("/boats/3/seams/line/s7", "/boats/3/seams/line/s7/step");
+    let mended = format!("{line}/mended");
+    let open = [
+        ("kind", "open_seam"),
+        ("method", "feeler"),
+        ("seam_width", "3"),
+        ("shape", "0, 2\n150, 2"),
+        ("grade", "mend"),
+    ];
+    visitor.found(3, "S8 F9", &open).await;
+    assert_eq!(visitor.send(line, line, &[("treatment", "cotton_compound"), ("cures_in", "0")]).await.status, 303);
+    let steps: [(&str, &[(&str, &str)]); 6] = [
+        ("reef", &[]),
+        ("scrape", &[("clean", "1")]),
+        ("prime", &[("moisture", "14")]),
+        ("caulk", &[]),
+        ("prime_over", &[]),
+        ("fill", &[("temperature", "18")]),
+    ];
+    for (kind, said) in steps {
+        let fields: Vec<(&str, &str)> = std::iter::once(("step", kind)).chain(said.iter().copied()).collect();
+        let done = visitor.send(line, step, &fields).await;
+        assert_eq!(done.status, 303, "{kind}: {}", done.text);
+    }
+    let page = visitor.get(line).await.text;
+    assert!(!page.contains("/mended\""), "nothing is asked before all of it is done");
+    let form = keys(&page, step);
+    assert_eq!(visitor.send(line, step, &[("step", "flush")]).await.status, 303);
+    let done = visitor.get(line).await.text;
+    let id = done.split("/mended\"").nth(1).unwrap().split("name=\"f").nth(1).unwrap().split('"').next().unwrap();
+    let found = format!("f{id}");
+    assert!(done.contains("Open seam at S8 F9, Renew"), "{}", done.split("/mended\"").nth(1).unwrap());
+    let none = visitor.send(line, &mended, &[]).await;
+    assert!(none.status == 422 && none.text.contains("tick what is mended by it"), "{}", none.text);
+    // The last step taken back meanwhile, it is not over.
+    let end = keys(&done, &mended);
+    assert_eq!(visitor.send(line, &format!("{line}/undo"), &[]).await.status, 303);
+    let early = visitor.post(&mended, &with_keys(&end, &[(&found, "1")])).await;
+    assert!(early.status == 422 && !early.text.contains("This seam is done"), "{}", early.status);
+    assert_eq!(visitor.post(step, &with_keys(&form, &[("step", "flush")])).await.status, 303);
+    assert_eq!(visitor.send(line, &mended, &[(&found, "1")]).await.status, 303);
+    let over = visitor.get(line).await.text;
+    assert!(over.contains("This seam is done") && !over.contains("/mended\""), "{over}");
+    assert!(visitor.get("/boats/3/story").await.text.contains("The open seam at S8 F9: mended"));
+    // Told twice it is told once.
+    assert_eq!(visitor.post(&mended, &with_keys(&keys(&over, line), &[(&found, "1")])).await.status, 303);
 }
 
 #[tokio::test]

@@ -7,7 +7,9 @@ use mend_keel_core::repair::gluing;
 use mend_keel_core::seam::line::SeamAt;
 use mend_keel_core::seam::work::{self, Before, Gate, Said, StepKind};
 use mend_keel_core::seam::{self, Treatment};
+use mend_keel_core::survey::compare::Outcome;
 use mend_keel_core::{InputError, Verdict};
+use mend_keel_store::findings::Finding;
 use mend_keel_store::seams::{Seam, Step};
 use mend_keel_store::{StoreError, samples};
 use rocket::{get, post};
@@ -37,6 +39,8 @@ struct Show {
     balance: Vec<ReasonView>,
     /// Hard filler was found in it, whatever the planking does.
     hard: bool,
+    /// What was found on it and is open still, once its work is done.
+    found: Vec<(i64, String)>,
     judged: Vec<(&'static str, ReasonView)>,
     /// Somebody has decided; nothing is ticked off before.
     decided: bool,
@@ -201,6 +205,11 @@ async fn show(
         class,
         facts,
         hard: seams.is_hard(at),
+        found: if seams.is_done(at) {
+            seams.found(at).into_iter().map(|f| (f.id, found_says(seams, f))).collect()
+        } else {
+            Vec::new()
+        },
         balance: reasons::views(&line.reasons(), units),
         judged,
         decided: decided.is_some(),
@@ -218,6 +227,10 @@ async fn show(
         typed,
         faults,
     })
+}
+
+fn found_says(seams: &SeamFile, finding: &Finding) -> String {
+    format!("{} at {}, {}", finding.kind.label(), seams.file().shown(&finding.place), finding.grade.label())
 }
 
 /// What goes into a seam, where it is caulked.
@@ -349,6 +362,34 @@ pub async fn step(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, mut posted: P
     let mut work = desk.store.begin(posted.act()).await?;
     work.add_seam_step(&decided, &new, member(&seams, at), &seams.name(at)).await?;
     let location = format!("/boats/{id}/seams/line/{at}");
+    work.commit(&location).await?;
+    Ok(Answer::Go(location))
+}
+
+/// The end of the work on a seam: what was found on it is mended.
+#[post("/boats/<id>/seams/line/<seam>/mended", data = "<posted>")]
+pub async fn mended(desk: Desk<'_>, _who: Crew, id: i64, seam: &str, posted: Posted) -> Result {
+    let (seams, at) = load(&desk, id, seam).await?;
+    let location = format!("/boats/{id}/seams/line/{at}");
+    let found = seams.found(at);
+    if found.is_empty() {
+        // Somebody told it already.
+        return Ok(Answer::Go(location));
+    }
+    let ticked: Vec<&Finding> = found.into_iter().filter(|f| posted.form.get(&format!("f{}", f.id)) == "1").collect();
+    let mut faults = Faults::said_in(desk.units);
+    if !seams.is_done(at) {
+        faults.add(InputError::new("mended", "there is something left to do: tick it first"));
+    } else if ticked.is_empty() {
+        faults.add(InputError::new("mended", "tick what is mended by it"));
+    }
+    if !faults.is_empty() {
+        return render_faulty(&show(&desk, &seams, at, posted.form.typed(), faults).await?);
+    }
+    let mut work = desk.store.begin(posted.act()).await?;
+    for finding in ticked {
+        work.set_outcome(finding, &seams.file().shown(&finding.place), Outcome::Mended).await?;
+    }
     work.commit(&location).await?;
     Ok(Answer::Go(location))
 }
