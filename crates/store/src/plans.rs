@@ -241,9 +241,14 @@ impl Work {
                 .await?;
         }
         let body = serde_json::json!({ "coat": coat.id, "litres": laid.litres.unwrap_or(coat.litres), "laid": laid });
+        let (on,): (Option<String>,) = sqlx::query_as("SELECT json_extract(asked, '$.what') FROM plan WHERE id = ?")
+            .bind(coat.plan_id)
+            .fetch_one(&mut *self.tx)
+            .await?;
+        let on = on.map_or(String::new(), |what| format!(" on {}", what.to_lowercase()));
         let told = match laid.why.as_str() {
-            "" => format!("Laid on {}", coat.name.to_lowercase()),
-            why => format!("Laid on against the rule, {}, because {why}", coat.name.to_lowercase()),
+            "" => format!("Laid {}{on}", coat.name.to_lowercase()),
+            why => format!("Laid against the rule, {}{on}, because {why}", coat.name.to_lowercase()),
         };
         self.note(Some(coat.boat_id), None, "coat", &told, &body).await?;
         Ok(())

@@ -141,7 +141,7 @@ async fn one_boat_goes_through_the_whole_job() {
         "Fastening planned",
         "Seams of P5",
         "Finish planned",
-        "Laid on primer 1",
+        "Laid primer 1 on",
         "45 min",
         "Every entry is chained",
     ] {

@@ -257,7 +257,7 @@ async fn a_coat_is_held_back_by_each_rule_it_breaks_and_laid_against_it_only_wit
     assert_eq!(lay(&visitor, &coat, &against).await.status, 303);
     let after = visitor.get("/boats/1/finish").await.text;
     assert!(after.contains("1 of 6 on") && after.contains("against the rule, because a test patch for the owner"));
-    assert!(visitor.get("/boats/1/story").await.text.contains("Laid on against the rule"));
+    assert!(visitor.get("/boats/1/story").await.text.contains("Laid against the rule"));
 
     // The next one goes on sixteen hours later at 20 °C: not now, and not twice.
     let second = next_coat(&after);

@@ -201,6 +201,6 @@ async fn a_coat_laid_without_signal_counts_once_and_from_when_it_was_laid() {
     b.go("/boats/1/finish").await;
     b.page.execute("return window.keelOffline.send()", vec![]).await.unwrap();
     let story = visitor.get("/boats/1/story").await.text;
-    assert_eq!(story.matches("Laid on primer 1").count(), 1, "once");
+    assert_eq!(story.matches("Laid primer 1 on").count(), 1, "once");
     b.close().await;
 }

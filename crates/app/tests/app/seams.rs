@@ -168,6 +168,12 @@ async fn a_deck_is_told_its_bond_breaker_and_refuses_a_seam_too_wide() {
             && page.contains("Bond breaker")
             && page.contains("cotton, low and tight")
     );
+    // Where no deck is laid nothing is bought for a length that nobody gave.
+    let none = visitor.get("/boats/2/seams/deck").await.text;
+    assert!(
+        none.contains("give the length of the seams") && !none.contains("To buy") && none.contains("Order of work")
+    );
+    assert!(visitor.get("/boats/2/seams/deck?length=12%20m").await.text.contains("To buy"));
     let glued = visitor.get("/boats/3/seams/deck?kind=panels&width=5&depth=5").await.text;
     assert!(glued.contains("nothing driven") && !glued.contains("Drive the cotton"));
     let wide = visitor.get("/boats/3/seams/deck?width=9").await;

@@ -125,7 +125,8 @@ pub fn deck_order(kind: LaidDeck) -> Vec<Step> {
     if kind == LaidDeck::Panels {
         all.retain(|s| !matches!(s.kind, StepKind::Caulk | StepKind::PrimeOver));
     }
-    let before = all.iter().position(|s| matches!(s.kind, StepKind::PrimeOver | StepKind::Mask)).unwrap_or(all.len());
+    // Over it nothing is primed: what holds to it tears the compound.
+    let before = all.iter().position(|s| s.kind == StepKind::Mask).unwrap_or(all.len());
     all.insert(
         before,
         Step { kind: StepKind::BondBreaker, gate: Gate::Free, only_when: "the compound is to stick to two sides only" },
@@ -289,6 +290,10 @@ mod tests {
             let at = |k| all.iter().position(|s| s.kind == k);
             assert!(at(StepKind::BondBreaker) < at(StepKind::Fill));
             assert_eq!(at(StepKind::Caulk).is_some(), *kind == LaidDeck::Caulked);
+            for primed in [StepKind::Prime, StepKind::PrimeOver] {
+                assert!(at(primed) < at(StepKind::BondBreaker), "nothing is primed over the bond breaker");
+            }
+            assert!(at(StepKind::BondBreaker) < at(StepKind::Mask));
         }
     }
 }

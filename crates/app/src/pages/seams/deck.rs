@@ -23,6 +23,8 @@ struct Show {
     boat_id: i64,
     kinds: Choices,
     planks: usize,
+    /// Nobody measured some of them.
+    generated: bool,
     facts: Vec<(&'static str, String)>,
     reasons: Vec<ReasonView>,
     steps: Vec<Step>,
@@ -38,9 +40,6 @@ pub struct Asked<'r> {
     length: Option<&'r str>,
 }
 
-/// A length that fills the field of a boat without a laid deck, mm.
-const SOME_LENGTH: f64 = 10_000.0;
-
 #[get("/boats/<id>/seams/deck?<asked..>")]
 pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -> Result {
     let file = BoatFile::load(desk.store, id).await?;
@@ -48,13 +47,14 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -
     let planks: Vec<_> = file.members.iter().filter(|m| m.kind == MemberKind::DeckPlank).collect();
     // Each plank has one seam on its outer side.
     let laid: f64 = planks.iter().map(|p| p.length).sum();
-    let length = if laid > 0.0 { laid } else { SOME_LENGTH };
+    // Where there is no laid deck the length is asked, not made up.
+    let length = if laid > 0.0 { units.run(laid) } else { String::new() };
     let or = |t: Option<&str>, usual: String| t.map(|t| t.trim().to_owned()).filter(|t| !t.is_empty()).unwrap_or(usual);
     let typed = Typed::default()
         .with("kind", or(asked.kind, LaidDeck::Caulked.code().to_owned()))
         .with("width", or(asked.width, units.fine(seam::DECK_WIDTH)))
         .with("depth", asked.depth.map(str::trim).unwrap_or_default())
-        .with("length", or(asked.length, units.run(length)));
+        .with("length", or(asked.length, length));
     let mut faults = Faults::said_in(desk.units);
     let mut mm = |field: &str| match parse_length(typed.get(field), units.unit) {
         Ok(mm) => Some(mm),
@@ -63,7 +63,8 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -
             None
         }
     };
-    let (width, length) = (mm("width"), mm("length"));
+    let width = mm("width");
+    let length = if typed.get("length").is_empty() { None } else { mm("length") };
     let depth = if typed.get("depth").is_empty() { None } else { mm("depth") };
     let kind = LaidDeck::from_code(typed.get("kind")).unwrap_or(LaidDeck::Caulked);
     let mut facts = Vec::new();
@@ -104,6 +105,7 @@ pub async fn page(desk: Desk<'_>, _who: BoatReader, id: i64, asked: Asked<'_>) -
         boat_id: id,
         kinds: pairs(LaidDeck::ALL, LaidDeck::code, LaidDeck::label),
         planks: planks.len(),
+        generated: planks.iter().any(|p| !p.measured),
         facts,
         reasons: because,
         steps: work::deck_order(kind),
