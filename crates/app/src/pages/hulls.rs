@@ -228,7 +228,7 @@ fn fields(says: Says) -> Value {
             "wood": wood.code(), "told": format!("{left:.2} of {original:.1} mm left, wood {}", wood.label().to_lowercase()),
         }),
         Says::Feeler { width, depth, filler } => json!({
-            "method": "feeler", "feeler_width": format!("{width:.1} mm"), "feeler_depth": format!("{depth:.0} mm"),
+            "method": "feeler", "seam_width": format!("{width:.1} mm"), "seam_depth": format!("{depth:.0} mm"),
             "filler": filler.code(), "told": format!("{width:.1} mm wide, filler {}", filler.label().to_lowercase()),
         }),
         Says::Opened(deep) => json!({

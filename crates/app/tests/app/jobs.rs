@@ -51,6 +51,19 @@ fn changed<'a>(fields: &[(&'a str, &'a str)], field: &'a str, value: &'a str) ->
 }
 
 #[tokio::test]
+async fn the_timber_of_a_job_is_said_by_somebody() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let page = visitor.get("/boats/3/jobs/new?kind=deck").await.text;
+    let list = page.split("name=\"species\"").nth(1).unwrap().split("</select>").next().unwrap();
+    assert!(list.contains("<option value=\"\">choose</option>") && !list.contains(" selected"), "{list}");
+    let unsaid: Vec<(&str, &str)> = DECK.iter().map(|(f, v)| (*f, if *f == "species" { "" } else { *v })).collect();
+    let refused = visitor.send("/boats/3/jobs/new?kind=deck", "/boats/3/jobs", &unsaid).await;
+    assert!(refused.status == 422 && refused.text.contains("must not be empty"), "{}", refused.status);
+    assert!(refused.text.contains("value=\"Afterdeck\""), "what was typed stays");
+}
+
+#[tokio::test]
 async fn a_deck_is_reckoned_drawn_and_changed_without_losing_what_was_done() {
     let server = Server::demo();
     let visitor = enter(&server).await;

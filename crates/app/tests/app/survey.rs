@@ -29,6 +29,31 @@ async fn upload(visitor: &Visitor, page: &str, action: &str, file: &str) -> Answ
 }
 
 #[tokio::test]
+async fn what_a_look_is_to_say_is_chosen_and_never_taken_for_granted() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let (form, action) = ("/boats/1/readings/new?at=P5+F12", "/boats/1/readings/new?at=P5%20F12");
+    let page = visitor.get(form).await.text;
+    for field in ["ring", "fastening", "metal", "wood", "filler"] {
+        let list = page.split(&format!("name=\"{field}\"")).nth(1).unwrap().split("</select>").next().unwrap();
+        assert!(list.contains("<option value=\"\">choose</option>") && !list.contains(" selected"), "{field}: {list}");
+    }
+    let told = visitor.get("/boats/1/story").await.text.matches("P5 F12").count();
+    for (fields, lacks) in [
+        (vec![("method", "sound")], 1),
+        (vec![("method", "feeler"), ("seam_width", "3")], 1),
+        (vec![("method", "draw_fastening"), ("original_diameter", "6"), ("remaining_diameter", "5")], 3),
+    ] {
+        let refused = visitor.send(form, action, &fields).await;
+        assert_eq!((refused.status, refused.text.matches(">choose one<").count()), (422, lacks), "{fields:?}");
+    }
+    assert_eq!(visitor.get("/boats/1/story").await.text.matches("P5 F12").count(), told, "nothing was written down");
+    let said = [("method", "sound"), ("ring", "dull")];
+    assert_eq!(visitor.send(form, action, &said).await.status, 303);
+}
+
+#[tokio::test]
 async fn quick_entry_needs_a_place_and_a_kind_and_nothing_else() {
     let server = Server::demo();
     let visitor = Visitor::new(&server);
@@ -142,7 +167,14 @@ async fn every_form_of_the_survey_tells_its_fault_at_its_field() {
         (
             "/boats/1/readings/new?at=P5+F12",
             "/boats/1/readings/new?at=P5%20F12",
-            vec![("method", "draw_fastening"), ("original_diameter", "4"), ("remaining_diameter", "5")],
+            vec![
+                ("method", "draw_fastening"),
+                ("original_diameter", "4"),
+                ("remaining_diameter", "5"),
+                ("fastening", "screw"),
+                ("metal", "bronze"),
+                ("wood", "sound"),
+            ],
             "must not be more than the original diameter",
         ),
         (
@@ -448,6 +480,9 @@ async fn fastenings_are_picked_at_random_shown_on_the_map_and_drawn() {
     b.click(".picks a").await;
     b.press(&b.find_text("button", "Read the gauge").await).await;
     b.comes_true("document.querySelector('[name=remaining_diameter]').value").await;
+    // A gauge does not know what it measures.
+    b.choose("fastening", "boat_nail").await;
+    b.choose("metal", "galvanised").await;
     b.press(&b.find_text("button", "Keep the reading").await).await;
     b.arrives("/survey/sample").await;
     b.comes_true(&format!("document.querySelectorAll('.picks li').length === {}", picks + 2)).await;

@@ -354,7 +354,6 @@ fn lengths(read: &mut Reader<'_>, form: &Submission, field: &str, unit: LengthUn
 /// What a form asks for. Faults are told at the fields.
 pub fn read(kind: JobKind, read: &mut Reader<'_>, form: &Submission, unit: LengthUnit) -> Spec {
     let mm = |text: &str| parse_length(text, unit).ok();
-    let species = |form: &Submission| form.get("species").to_owned();
     match kind {
         JobKind::Deck => {
             let laid = Job {
@@ -372,7 +371,7 @@ pub fn read(kind: JobKind, read: &mut Reader<'_>, form: &Submission, unit: Lengt
             Spec::Deck(Deck {
                 laid,
                 thickness: read.length("thickness"),
-                species: species(form),
+                species: read.name("species"),
                 ring_angle: read.number("ring_angle", 0.0, 90.0),
                 compound: read.optional_length("compound"),
                 per_cartridge: read.optional_length("per_cartridge"),
@@ -401,7 +400,7 @@ pub fn read(kind: JobKind, read: &mut Reader<'_>, form: &Submission, unit: Lengt
             outer: read.points("outer"),
             width: read.length("width"),
             thickness: read.length("thickness"),
-            species: species(form),
+            species: read.name("species"),
             rail: read.optional_length("rail"),
             overlap: read.optional_length("overlap"),
             standing: read.points("standing"),
@@ -423,7 +422,7 @@ pub fn read(kind: JobKind, read: &mut Reader<'_>, form: &Submission, unit: Lengt
             taper: read.points("taper"),
             wall: read.optional_length("wall"),
             ratio: read.number("ratio", 8.0, 20.0),
-            species: species(form),
+            species: read.name("species"),
             soft: lines(read, form, "soft", "the stave, from and to", |c| match c {
                 [stave, from, to] => Some(Soft { stave: stave.parse().ok()?, from: mm(from)?, to: mm(to)? }),
                 _ => None,
@@ -438,7 +437,7 @@ pub fn read(kind: JobKind, read: &mut Reader<'_>, form: &Submission, unit: Lengt
             ply: read.length("ply"),
             taper: read.length("taper"),
             height: read.length("height"),
-            species: species(form),
+            species: read.name("species"),
             drying: read.choice("drying", Drying::from_code).unwrap_or(Drying::Unknown),
             soaked: read.is_on("soaked"),
             broken: read.whole("broken", 0, 500),

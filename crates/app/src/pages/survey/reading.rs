@@ -146,15 +146,17 @@ pub fn read_measure(
             species_offset: file.meter_offsets.get(part.species()).copied().unwrap_or(0.0),
         },
         Method::DrawFastening => {
-            let kind = read.optional_choice("fastening", FasteningKind::from_code).unwrap_or(FasteningKind::BoatNail);
-            let metal = read.optional_choice("metal", Metal::from_code).unwrap_or(Metal::Galvanised);
-            let wood = read.optional_choice("wood", WoodAround::from_code).unwrap_or(WoodAround::Sound);
+            // What was drawn is in the hand: nothing of it is taken for granted, and all that lacks is told at once.
+            let kind = read.choice("fastening", FasteningKind::from_code);
+            let metal = read.choice("metal", Metal::from_code);
+            let wood = read.choice("wood", WoodAround::from_code);
+            let (original, remaining) = (read.size("original_diameter"), read.length("remaining_diameter"));
             Measure::DrawFastening {
-                kind,
-                metal,
-                original: read.size("original_diameter"),
-                remaining: read.length("remaining_diameter"),
-                wood,
+                kind: kind?,
+                metal: metal?,
+                original,
+                remaining,
+                wood: wood?,
                 nth: read.optional_whole("nth", 1, 20).unwrap_or(0),
             }
         }
