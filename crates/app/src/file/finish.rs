@@ -243,7 +243,7 @@ fn unfinished(seams: &SeamFile, stretch: &Stretch) -> Unfinished {
         let member = t.member_id.filter(|id| stretch.holds_part(file, *id))?;
         Some(format!("{}, {}", t.what, file.part_name(member)?))
     });
-    let open = SeamAt::all(&file.boat.shell).into_iter().filter(|at| stretch.holds_seam(&file.boat.shell, *at));
+    let open = SeamAt::all(&file.boat.shell).filter(|at| stretch.holds_seam(&file.boat.shell, *at));
     let open = open.filter_map(|at| {
         let begun = seams.decided(at).is_some() && !seams.is_done(at);
         let hard = seams.is_hard(at);

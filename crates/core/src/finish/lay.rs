@@ -68,14 +68,14 @@ fn named(names: &[String]) -> String {
 /// what was found is mended, and the wood is dry where it was measured. Nothing where nothing is left. Source: handbook 07, gates.
 pub fn unfinished(step: &Step, left: &Unfinished) -> Vec<Reason> {
     let mut reasons = Vec::new();
-    let mut say = |rule, names: &[String], text: &str| {
+    let mut hold = |rule, names: &[String], text: &str| {
         if !names.is_empty() {
             reasons.push(Reason::new(rule, Verdict::Against, format!("{text}: {}", named(names))));
         }
     };
-    say("finish.ready", &left.tasks, "work on it is not done");
-    say("finish.ready", &left.seams, "its seams are not finished");
-    say("finish.found", &left.found, "found on it and not mended, and under paint nobody sees it");
+    hold("finish.ready", &left.tasks, "work on it is not done");
+    hold("finish.ready", &left.seams, "its seams are not finished");
+    hold("finish.found", &left.found, "found on it and not mended, and under paint nobody sees it");
     let limit = step.wood_max();
     let mut wet: Vec<&(String, f64)> = left.wood.iter().filter(|(_, percent)| *percent > limit).collect();
     wet.sort_by(|a, b| b.1.total_cmp(&a.1));
