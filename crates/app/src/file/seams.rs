@@ -213,6 +213,15 @@ impl SeamFile {
         self.state(at).filling == Some(Filling::Rigid) && !self.is_reefed(at) && !anew()
     }
 
+    /// Whether the widths of the planks beside a seam were measured anywhere along them.
+    pub fn is_wood_measured(&self, at: SeamAt) -> bool {
+        let shell = &self.file().boat.shell;
+        let beside = [at.row, at.row + 1].into_iter().filter(|strake| *strake > 0);
+        let measured = |strake, frame| shell.measured.contains(&Address { side: at.side, strake, frame });
+        let frames = 1..=shell.frame_count();
+        beside.into_iter().all(|strake| frames.clone().any(|frame| measured(strake, frame)))
+    }
+
     /// Between which angles the rings of the planks beside a seam stand to their faces, °.
     fn rings(&self, at: SeamAt, assumed: &Assumed) -> (f64, f64) {
         let beside = self.file().planks.iter().filter(|p| at.borders(p.side, p.strake));

@@ -136,3 +136,51 @@ async fn who_has_left_is_shown_nothing_that_was_kept() {
     let gone = ask(&visitor, &map, &known).await;
     assert_eq!((gone.status, gone.tag.as_str()), (303, ""));
 }
+
+#[tokio::test]
+async fn what_a_guest_may_see_is_kept_for_the_guest_alone_and_changes_when_the_yard_says_so() {
+    let server = Server::serve();
+    let owner = Visitor::new(&server);
+    first_account(&owner).await;
+    let boat = owner.send("/boats/new", "/boats/new", &crate::support::BOAT).await.location;
+    let other = owner.send("/boats/new", "/boats/new", &crate::support::BOAT).await.location;
+    let guest = [
+        ("login", "owen"),
+        ("name", "Owen Pike"),
+        ("password", "a guest's password"),
+        ("role", "guest"),
+        ("boat", boat.rsplit('/').next().unwrap()),
+    ];
+    assert_eq!(owner.send("/yard", "/yard/people", &guest).await.location, "/yard");
+    let visitor = Visitor::new(&server);
+    visitor.send("/sign-in", "/sign-in", &[("login", "owen"), ("password", "a guest's password")]).await;
+    let of_owner = ask(&owner, &boat, &[]).await;
+    let of_guest = ask(&visitor, &boat, &[("If-None-Match", &of_owner.tag)]).await;
+    assert!(of_guest.status == 200 && of_guest.tag != of_owner.tag, "the owner's page is not the guest's");
+    let text = |came: &Came| String::from_utf8(came.body.clone()).unwrap();
+    assert!(text(&of_owner).contains("Quick entry") && !text(&of_guest).contains("Quick entry"));
+    // Whatever the tag: another boat is not the guest's.
+    let theirs = ask(&owner, &other, &[]).await;
+    assert_eq!(ask(&visitor, &other, &[("If-None-Match", &theirs.tag)]).await.status, 403);
+    // Put out, the guest is told nothing that was kept.
+    let known = [("If-None-Match", of_guest.tag.as_str())];
+    assert_eq!(ask(&visitor, &boat, &known).await.status, 304);
+    assert_eq!(owner.send("/yard", "/yard/people/2/remove", &[]).await.status, 303);
+    assert_eq!(ask(&visitor, &boat, &known).await.status, 303);
+}
+
+#[tokio::test]
+async fn more_pages_than_are_kept_are_each_themselves() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    // Addresses nobody would think of, more than are kept: the map is drawn again and is the same.
+    let first = ask(&visitor, MAP, &[]).await;
+    for n in 0..70 {
+        let odd = ask(&visitor, &format!("{MAP}?layer=findings&nothing={n}"), &[]).await;
+        assert!(odd.status == 200 && odd.tag != first.tag, "{n}");
+    }
+    let again = ask(&visitor, MAP, &[]).await;
+    assert_eq!((again.status, &again.tag, again.body == first.body), (200, &first.tag, true));
+    assert_eq!(ask(&visitor, MAP, &[("If-None-Match", &first.tag)]).await.status, 304);
+}

@@ -236,6 +236,14 @@ async fn which_way_the_rings_run_is_asked_where_it_decides_and_read_from_the_pla
     assert!(open.contains("yard rule") && open.contains("supposed"));
     let line = visitor.get("/boats/3/seams/line/s6").await.text;
     assert!(line.contains("supposed: nobody looked") && line.contains(", yard rule"), "{line}");
+    assert!(line.contains("by generated widths"), "{line}");
+    for place in ["S6 F9", "S7 F9"] {
+        let version = keys(&visitor.get("/boats/3/grid").await.text, "/boats/3/grid/width");
+        let width = [("place", place), ("width", "120")];
+        assert_eq!(visitor.post("/boats/3/grid/width", &with_keys(&version, &width)).await.status, 303, "{place}");
+    }
+    let measured = visitor.get("/boats/3/seams/line/s6").await.text;
+    assert!(measured.contains("moves it<") && !measured.contains("by generated widths"), "{measured}");
 }
 
 #[tokio::test]

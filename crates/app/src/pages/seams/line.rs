@@ -130,7 +130,14 @@ async fn show(
                 if line.seen { "" } else { ", supposed: nobody looked" }
             ),
         ),
-        ("Wood beside it", format!("{} moves it", units.len(line.seam.plank_width))),
+        (
+            "Wood beside it",
+            format!(
+                "{} moves it{}",
+                units.len(line.seam.plank_width),
+                if seams.is_wood_measured(at) { "" } else { ", by generated widths" }
+            ),
+        ),
         (
             "Moisture",
             match (primed, state.moisture) {
