@@ -137,7 +137,7 @@ pub fn fate_shown(line: &Line) -> (String, &'static str) {
 /// By how much it closes, or opens with a minus.
 pub fn moves_by(line: &Line, units: Units) -> String {
     match line.fate() {
-        Some(Fate::Opens) => format!("−{}", between(line.range.least.opens, line.range.most.opens, units)),
+        Some(Fate::Opens) => between(-line.range.least.opens, -line.range.most.opens, units),
         Some(Fate::Presses | Fate::Holds) => {
             between(line.range.least.closure.max(0.0), line.range.most.closure.max(0.0), units)
         }
@@ -147,7 +147,11 @@ pub fn moves_by(line: &Line, units: Units) -> String {
 
 /// `1.2 mm`, or `0.4 mm to 1.2 mm` where it is known only so far.
 fn between(least: f64, most: f64, units: Units) -> String {
-    let (least, most) = (units.fine(least), units.fine(most));
+    let said = |mm: f64| {
+        let size = units.fine(mm.abs());
+        if mm < 0.0 && size != units.fine(0.0) { format!("−{size}") } else { size }
+    };
+    let (least, most) = (said(least), said(most));
     if least == most { most } else { format!("{least} to {most}") }
 }
 
@@ -348,4 +352,26 @@ pub async fn set_ways(desk: Desk<'_>, _who: Crew, id: i64, posted: Posted) -> Re
     let location = format!("/boats/{id}/seams/all");
     work.commit(&location).await?;
     Ok(Answer::Go(location))
+}
+
+#[cfg(test)]
+mod tests {
+    use mend_keel_core::units::LengthUnit;
+
+    use super::*;
+
+    #[test]
+    fn what_is_known_only_so_far_has_its_sign_at_both_ends() {
+        let metric = Units { unit: LengthUnit::Millimetre, denominator: 16 };
+        for (least, most, says) in [
+            (0.4, 1.2, "0.4 mm to 1.2 mm"),
+            (-1.7, -3.4, "−1.7 mm to −3.4 mm"),
+            (-0.2, 0.6, "−0.2 mm to 0.6 mm"),
+            (1.2, 1.2, "1.2 mm"),
+            (-1.21, -1.19, "−1.2 mm"),
+            (-0.01, 0.01, "0 mm"),
+        ] {
+            assert_eq!(between(least, most, metric), says);
+        }
+    }
 }
