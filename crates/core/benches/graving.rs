@@ -31,6 +31,7 @@ fn request(shapes: usize, holes: usize) -> Request {
         holes,
         frames: (0..16).map(|i| 250.0 * f64::from(i)).collect(),
         rules: GravingRules::default(),
+        face_depth: None,
     }
 }
 

@@ -105,6 +105,7 @@ pub const VALUES: &[Value] = &[
     value("graving.crack_tip", "mm", |p| p.graving.crack_tip),
     value("graving.edge_land", "mm", |p| p.graving.edge_land),
     value("graving.end_slope", "", |p| p.graving.end_slope),
+    value("graving.face_depth", "mm", |_| member::FACE_DEPTH),
     value("graving.frame_row", "mm", |_| graving::FRAME_ROW),
     value("graving.gouge", "mm", |p| p.graving.gouge),
     value("graving.hole_clearance", "mm", |p| p.graving.hole_clearance),

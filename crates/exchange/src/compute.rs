@@ -631,6 +631,7 @@ fn patch(input: Value) -> Outcome {
             .collect(),
         frames: input.frames,
         rules: input.rules.into(),
+        face_depth: None,
     };
     let found = graving::plan(&request)?;
     let swallowed: Vec<Value> =

@@ -185,6 +185,16 @@ impl BoatFile {
         named.map_or_else(|| Place::parse(text), Ok)
     }
 
+    /// What was found and where, as the crew say it.
+    pub fn told(&self, finding: &Finding) -> String {
+        format!("{} at {}", finding.kind.label(), self.shown(&finding.place))
+    }
+
+    /// What was found and where, and how it is graded.
+    pub fn told_graded(&self, finding: &Finding) -> String {
+        format!("{}, {}", self.told(finding), finding.grade.label())
+    }
+
     /// A place as this boat's crew call it.
     pub fn shown(&self, place: &Place) -> String {
         match (place, self.part_at(place)) {

@@ -1,6 +1,7 @@
 //! What the core needs to lay out the options of a part, and what a choice among them keeps.
 
 use mend_keel_core::InputError;
+use mend_keel_core::geometry::{Point, extent};
 use mend_keel_core::grid::Place;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::practice::School;
@@ -8,7 +9,7 @@ use mend_keel_core::repair::decide::alone::Answered;
 use mend_keel_core::repair::decide::limits::OTHER_SHEET;
 use mend_keel_core::repair::decide::member::{self, Class, Curve};
 use mend_keel_core::repair::decide::{self, Case, Found, RepairOption, Skin, Timber, Wood, alone};
-use mend_keel_core::repair::graving::{Backing, Damage, DamageKind, Patch};
+use mend_keel_core::repair::graving::{self, Backing, Damage, Patch};
 use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::shape::frame::{self, FrameShape, Mould, Scantling};
 use mend_keel_core::shape::spiling::{Capture, RibTick};
@@ -19,11 +20,13 @@ use mend_keel_store::StoreError;
 use mend_keel_store::boats::Plank;
 use mend_keel_store::captures::CaptureRow;
 use mend_keel_store::decisions::{Geometry, NewDecision, NewPiece, Piece};
+use mend_keel_store::findings::Finding;
 use mend_keel_store::members::MemberRow;
 use serde_json::json;
 
 use crate::file::boat::{Asking, BoatFile};
 use crate::file::shape;
+use crate::view::plank::Mark;
 
 /// What is decided on: a plank of a hull with seams, or any other part.
 #[derive(Debug, Clone, Copy)]
@@ -96,6 +99,36 @@ fn depth_known(file: &BoatFile, id: i64) -> std::result::Result<(), InputError> 
     }
 }
 
+/// Everything found on a part that is open, with its drawing along the part. A place nobody drew lies where it was told, with its kind's
+/// own size. `start`: where along the part x of a finding's drawing begins.
+fn shapes<'f>(
+    file: &'f BoatFile,
+    id: i64,
+    start: impl Fn(&Place) -> f64,
+) -> impl Iterator<Item = (&'f Finding, Vec<Point>)> {
+    file.found_on(id).map(move |f| {
+        let told = || file.part_at(&f.place).map(|part| mark::shape(f.kind, file.cell(&part), None));
+        let shape = if f.shape.is_empty() { told().unwrap_or_default() } else { f.shape.clone() };
+        let start = start(&f.place);
+        (f, shape.into_iter().map(|p| [p[0] + start, p[1]]).collect())
+    })
+}
+
+/// Everything found on a part that is no plank, as it is drawn on it, x from the part's start.
+pub fn marks_on_member(file: &BoatFile, m: &MemberRow) -> Vec<Mark> {
+    let mark = |(f, shape): (&Finding, Vec<Point>)| Mark { kind: f.kind, certainty: f.certainty, shape };
+    shapes(file, m.id, along(m)).map(mark).collect()
+}
+
+/// Where along a member x of a drawing in one of its cells begins.
+fn along(m: &MemberRow) -> impl Fn(&Place) -> f64 + use<> {
+    let cell = m.core().cell_length();
+    move |place| match place {
+        Place::Member(at) => cell * f64::from(at.cell.saturating_sub(1)),
+        Place::Shell(_) => 0.0,
+    }
+}
+
 /// Everything found on a part that is open, as the core knows it. `start`: where along the part x of a finding's drawing begins.
 fn found(
     file: &BoatFile,
@@ -105,22 +138,10 @@ fn found(
     width: f64,
     thickness: f64,
 ) -> Vec<Found> {
-    file.found_on(id)
-        .map(|f| {
-            let start = start(&f.place);
-            // A place nobody drew lies where it was told, with its kind's own size.
-            let told = || file.part_at(&f.place).map(|part| mark::shape(f.kind, file.cell(&part), None));
-            let shape = if f.shape.is_empty() { told().unwrap_or_default() } else { f.shape.clone() };
+    shapes(file, id, start)
+        .map(|(f, shape)| {
             let range = |axis: usize, most: f64| {
-                let values = || shape.iter().map(move |p| p[axis]);
-                let low = values().fold(f64::INFINITY, f64::min);
-                let high = values().fold(f64::NEG_INFINITY, f64::max);
-                let shift = if axis == 0 { start } else { 0.0 };
-                if low <= high {
-                    ((low + shift).clamp(0.0, most), (high + shift).clamp(0.0, most))
-                } else {
-                    (0.0, most)
-                }
+                extent(&shape, axis).map_or((0.0, most), |(low, high)| (low.clamp(0.0, most), high.clamp(0.0, most)))
             };
             let ((from, to), (low, high)) = (range(0, length), range(1, width));
             let (kind, grade, certainty) = (f.kind, f.grade, f.certainty);
@@ -155,12 +176,7 @@ pub fn extents<'f>(file: &BoatFile, subject: &Subject<'f>) -> Extents<'f> {
 
 /// Everything found on a member that is no plank, x from its first cell's start.
 fn found_on_member(file: &BoatFile, m: &MemberRow) -> Vec<Found> {
-    let cell = m.core().cell_length();
-    let start = |place: &Place| match place {
-        Place::Member(at) => cell * f64::from(at.cell.saturating_sub(1)),
-        Place::Shell(_) => 0.0,
-    };
-    found(file, m.id, start, m.length, m.width, m.thickness)
+    found(file, m.id, along(m), m.length, m.width, m.thickness)
 }
 
 /// Causes of what was found on a part that nobody treated.
@@ -188,14 +204,8 @@ pub fn case<'f>(file: &'f BoatFile, plank: &Plank, school: School) -> std::resul
         // A place found to be sound asks for nothing.
         .filter(|(f, _)| f.grade > Grade::Sound)
         .filter_map(|(f, as_found)| {
-            let kind = f.kind.cut_as()?;
             let at = f.address().filter(|at| file.boat.shell.place(*at).is_ok())?;
-            let drawn = file.shape_on_plank(plank, f, at);
-            let flat = as_found.to - as_found.from < 1.0 || drawn.len() < 3;
-            let line = kind == DamageKind::Crack && drawn.len() > 1 && as_found.to > as_found.from;
-            // What was only pointed at has some size.
-            let points = if line || !flat { drawn } else { alone::outline(as_found, length, width) };
-            Some(Damage { kind, points, depth: as_found.deep(plank.thickness) })
+            alone::cut_out(as_found, &file.shape_on_plank(plank, f, at), length, width, plank.thickness)
         })
         .collect();
     let own = [plank.from_bay, plank.to_bay];
@@ -261,20 +271,20 @@ pub fn member_case(
     let id = subject.id();
     depth_known(file, id)?;
     let shell = &file.boat.shell;
-    let (kind, class, length, width, thickness, found) = match subject {
-        Subject::Member(m) => {
-            let found = found_on_member(file, m);
-            (m.kind, Class::of(m.kind), m.length, m.width, m.thickness, found)
-        }
+    let (kind, class, extents) = match subject {
+        Subject::Member(m) => (m.kind, Class::of(m.kind), extents(file, subject)),
+        Subject::Plank(_) => (MemberKind::Plank, Class::Board, extents(file, subject)),
+        Subject::Panel(_, class) => (MemberKind::Plank, *class, extents(file, subject)),
+    };
+    let Extents { length, width, thickness, found, .. } = extents;
+    let drawn: Vec<Vec<Point>> = match subject {
+        Subject::Member(m) => shapes(file, id, along(m)).map(|(_, shape)| shape).collect(),
         Subject::Plank(p) | Subject::Panel(p, _) => {
-            let (found, length, width) = found_on_plank(file, p);
-            let class = match subject {
-                Subject::Panel(_, class) => *class,
-                _ => Class::Board,
-            };
-            (MemberKind::Plank, class, length, width, p.thickness, found)
+            file.found_on(id).map(|f| f.address().map_or(Vec::new(), |at| file.shape_on_plank(p, f, at))).collect()
         }
     };
+    let drawn = found.iter().zip(&drawn).filter(|(f, _)| f.asks());
+    let drawn = drawn.filter_map(|(f, drawn)| alone::cut_out(f, drawn, length, width, thickness)).collect();
     let girth = shell.greatest_girth();
     let below_waterline = match subject {
         Subject::Member(_) => kind.is_below_waterline(),
@@ -284,10 +294,15 @@ pub fn member_case(
         kind,
         class,
         length,
+        face: match subject {
+            Subject::Panel(p, Class::Board) => Some(graving::Plank::of(&p.place(), shell, p.thickness)),
+            _ => None,
+        },
         width,
         thickness,
         species: species::find(subject.species()).ok(),
         found,
+        drawn,
         recorded_holes: Vec::new(),
         causes: untreated_causes(file, id),
         moisture: file.found_on(id).filter_map(|f| f.moisture).reduce(f64::max),

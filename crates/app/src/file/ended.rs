@@ -29,7 +29,7 @@ pub fn ending(file: &BoatFile, decision: &Decision) -> Option<Ending> {
     if decision.kind == OptionKind::Leave || found.is_empty() || !file.is_carried_out(decision.id) {
         return None;
     }
-    let told = |f: &&Finding| (f.id, format!("{} at {}, {}", f.kind.label(), file.shown(&f.place), f.grade.label()));
+    let told = |f: &&Finding| (f.id, file.told_graded(f));
     Some(Ending {
         decision: decision.id,
         found: found.iter().map(told).collect(),

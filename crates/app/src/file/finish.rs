@@ -200,9 +200,7 @@ impl Stretch {
             }
         }
     }
-}
 
-impl Stretch {
     /// Whether a part of her lies in it, or some of it does.
     fn holds_part(&self, file: &BoatFile, id: i64) -> bool {
         if let Some(plank) = file.planks.iter().find(|p| p.id == id) {
@@ -265,7 +263,7 @@ fn unfinished(seams: &SeamFile, stretch: &Stretch) -> Unfinished {
     Unfinished {
         tasks: tasks.collect(),
         seams: if file.boat.construction.between() == Between::Seam { open.collect() } else { Vec::new() },
-        found: found.map(|f| format!("{} at {}, {}", f.kind.label(), file.shown(&f.place), f.grade.label())).collect(),
+        found: found.map(|f| file.told_graded(f)).collect(),
         wood: wood.into_iter().map(|(_, place, percent)| (place, percent)).collect(),
     }
 }

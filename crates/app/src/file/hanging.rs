@@ -19,11 +19,10 @@ use crate::file::shape;
 
 /// Whether a piece is hung: a plank, a frame, a beam, a panel; not what is let in, and not what lies behind a plank.
 pub fn is_hung(file: &BoatFile, piece: &Piece) -> bool {
-    let on_plank = file.planks.iter().any(|p| p.id == piece.member_id);
     match piece.geometry {
         Geometry::Patch { .. } => false,
         Geometry::Stretch { .. } => true,
-        Geometry::Timber { .. } => !on_plank,
+        Geometry::Timber { .. } => !shape::is_behind(file, piece),
     }
 }
 

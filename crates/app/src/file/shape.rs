@@ -1,7 +1,7 @@
 //! Shapes that were taken, as the pieces they become.
 
 use mend_keel_core::InputError;
-use mend_keel_core::geometry::extent;
+use mend_keel_core::geometry::{Point, extent};
 use mend_keel_core::grid::Address;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::repair::decide::Timber;
@@ -76,9 +76,18 @@ impl EdgesFrom<'_> {
 fn is_whole(file: &BoatFile, piece: &Piece) -> bool {
     match piece.geometry {
         Geometry::Patch { .. } => false,
-        Geometry::Timber { .. } => !file.planks.iter().any(|p| p.id == piece.member_id),
+        Geometry::Timber { .. } => !is_behind(file, piece),
         Geometry::Stretch { .. } => true,
     }
+}
+
+/// Whether it lies behind a plank, or behind what is let into another part.
+pub fn is_behind(file: &BoatFile, piece: &Piece) -> bool {
+    let on_plank = || file.planks.iter().any(|p| p.id == piece.member_id);
+    let patched = || {
+        file.pieces.iter().any(|p| p.decision_id == piece.decision_id && matches!(p.geometry, Geometry::Patch { .. }))
+    };
+    matches!(piece.geometry, Geometry::Timber { .. }) && (on_plank() || patched())
 }
 
 /// Whether nobody measured an edge a piece would be cut by.
@@ -89,7 +98,8 @@ pub fn nobody_measured(file: &BoatFile, piece: &Piece) -> bool {
         Geometry::Patch { outline, .. } => {
             let (x0, x1) = extent(outline, 0).unwrap_or_default();
             let plank = file.planks.iter().find(|p| p.id == piece.member_id);
-            plank.is_none_or(|plank| !grid_measured(file, plank, x0, x1))
+            let measured = || file.members.iter().any(|m| m.id == piece.member_id && m.measured);
+            plank.map_or_else(|| !measured(), |plank| !grid_measured(file, plank, x0, x1))
         }
         Geometry::Stretch { .. } | Geometry::Timber { .. } => false,
     }
@@ -117,6 +127,16 @@ pub fn grid_measured(file: &BoatFile, plank: &Plank, x0: f64, x1: f64) -> bool {
     };
     let at = |frame| Address { side: plank.side, strake: plank.strake, frame };
     (1..=shell.frame_count()).filter(near).all(|frame| shell.measured.contains(&at(frame)))
+}
+
+/// The face of a piece by itself, as it was laid out: a patch's own outline, or a box.
+pub fn laid_out(geometry: &Geometry) -> Vec<Point> {
+    let (from, to, low, width) = match geometry {
+        Geometry::Patch { outline, .. } => return outline.clone(),
+        Geometry::Stretch { from, to, width, .. } => (*from, *to, 0.0, *width),
+        Geometry::Timber { from, to, width, low, .. } => (*from, *to, *low, *width),
+    };
+    vec![[from, low], [to, low], [to, low + width], [from, low + width]]
 }
 
 /// A piece of a member that is no plank, as it was laid out.

@@ -224,7 +224,7 @@ pub async fn pictures(print: &Printing<'_>, survey: &SurveyFile, blocks: &mut Ve
                 MarkKind::Circle => Mark::Circle { middle: m.from, rim: m.to },
             })
             .collect();
-        let caption = format!("{} at {}, {}", finding.kind.label(), file.shown(&finding.place), view::when(&photo.at));
+        let caption = format!("{}, {}", file.told(finding), view::when(&photo.at));
         printed.push(Photo { jpeg, marks, caption });
     }
     blocks.push(heading("Photos"));

@@ -37,7 +37,7 @@ pub fn draw(view: &PlankView, outline: &[Point], datum: (u32, f64), units: Units
         height + FOOT,
         svg::GLYPHS
     );
-    view.body(&mut out);
+    view.body(&mut out, "plank-clip");
     for (i, p) in outline.iter().enumerate() {
         let [x, y] = view.place(*p);
         let _ = write!(

@@ -40,6 +40,39 @@ pub struct PlankView {
 pub const ROOM: f64 = 46.0;
 
 impl PlankView {
+    /// A part that is no plank, so long and wide, mm, from one x of it to another.
+    pub fn of_part(
+        [length, width]: [f64; 2],
+        [from, to]: [f64; 2],
+        marks: Vec<Mark>,
+        outlines: Vec<Vec<Point>>,
+    ) -> Self {
+        let within = |x: &f64| (from..=to).contains(x);
+        Self {
+            from,
+            to,
+            upper: vec![[from, width], [to, width]],
+            frames: Vec::new(),
+            frame_sided: 0.0,
+            holes: Vec::new(),
+            marks: marks.into_iter().filter(|m| m.shape.iter().all(|p| within(&p[0]))).collect(),
+            outlines,
+            ends: [0.0, length].into_iter().filter(within).collect(),
+        }
+    }
+
+    /// By itself beside what is said of it, on a page that has the glyphs.
+    pub fn strip(&self, what: &str, clip: &str) -> String {
+        let (width, height) = self.size();
+        let mut out = format!(
+            "<svg class=\"strip plank-drawing\" viewBox=\"0 0 {width:.0} {height:.0}\" role=\"img\" aria-label=\"{}\">",
+            svg::safe(what)
+        );
+        self.body(&mut out, clip);
+        out.push_str("</svg>");
+        out
+    }
+
     pub fn tallest(&self) -> f64 {
         self.upper.iter().map(|p| p[1]).fold(1.0, f64::max)
     }
@@ -53,8 +86,9 @@ impl PlankView {
         (self.to - self.from + 2.0 * ROOM, self.tallest() + 2.0 * ROOM)
     }
 
-    /// What lies under every drawing of a plank: its face, frames, fastenings, damage, and new wood.
-    pub fn body(&self, out: &mut String) {
+    /// What lies under every drawing of a plank: its face, frames, fastenings, damage, and new wood. `clip`: what cuts
+    /// it off at its ends, one name for each drawing of a page.
+    pub fn body(&self, out: &mut String, clip: &str) {
         let mut face: Vec<Point> = vec![[self.from, 0.0], [self.to, 0.0]];
         face.extend(self.upper.iter().rev());
         let _ = write!(
@@ -84,7 +118,7 @@ impl PlankView {
         let (width, height) = self.size();
         let _ = write!(
             out,
-            "<clipPath id=\"plank-clip\"><rect x=\"{ROOM}\" y=\"0\" width=\"{:.1}\" height=\"{height:.1}\"/></clipPath><g clip-path=\"url(#plank-clip)\">",
+            "<clipPath id=\"{clip}\"><rect x=\"{ROOM}\" y=\"0\" width=\"{:.1}\" height=\"{height:.1}\"/></clipPath><g clip-path=\"url(#{clip})\">",
             width - 2.0 * ROOM
         );
         for outline in &self.outlines {
@@ -142,7 +176,7 @@ impl PlankView {
             self.tallest(),
             svg::GLYPHS
         );
-        self.body(&mut out);
+        self.body(&mut out, "plank-clip");
         let [zero, foot] = self.place([0.0, 0.0]);
         let _ = write!(
             out,

@@ -374,3 +374,68 @@ async fn a_lamination_decided_on_before_its_template_is_cut_to_it_and_has_its_ca
     let story = visitor.get("/boats/1/story").await.text;
     assert!(story.contains("its size is now that of the shape"), "{story}");
 }
+
+/// A gouge in the keelson and rot right through a covering board: what is let in is drawn on the part, moved under the rules, cut to its own
+/// outline, and what stands behind it is no part of its own that is hung or taken off a template.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_let_into_a_keelson_or_a_covering_board_is_a_graving_piece_like_a_planks() {
+    let server = Server::demo();
+    let visitor = enter(&server).await;
+    let gouge = "100, 40\n300, 40\n300, 60\n100, 60";
+    visitor.found(1, "KEELSON 3", &[("kind", "gouge"), ("grade", "mend"), ("shape", gouge), ("depth", "5")]).await;
+    let part = visitor.decided(1, ">Keelson<", "graving").await;
+    let options = visitor.get(&format!("/boats/1/parts/{part}/decide")).await.text;
+    assert!(options.contains("aria-label=\"Keelson with the new wood\""), "its options are not drawn");
+    let at = async |name: &str| {
+        let shape = visitor.get("/boats/1/shape").await.text;
+        let row =
+            shape.split("<tr").find(|r| r.contains(&format!(">{name}<"))).unwrap_or_else(|| panic!("{name}: {shape}"));
+        format!("/boats/1/pieces/{}", row.split_once("/boats/1/pieces/").unwrap().1.split('"').next().unwrap())
+    };
+    let piece = at("Graving piece, Keelson").await;
+    let page = visitor.get(&piece).await.text;
+    assert!(page.contains("Every rule is kept"), "{page}");
+    assert!(page.contains("<dt>Depth</dt><dd>12 mm</dd>"), "{page}");
+    assert!(
+        page.contains("from what was drawn on the part") && page.contains("x runs aft from its fore end"),
+        "{page}"
+    );
+    assert!(!page.contains("do not cut") && !page.contains("Drawn as a plain box"), "{page}");
+    // The keelson's third metre begins at 2 m by its cells; the corners lie round the gouge there.
+    let corners = page.split_once("x-ref=\"outline\"").unwrap().1.split_once('>').unwrap().1.split_once('<').unwrap().0;
+    let corners: Vec<[f64; 2]> = corners
+        .lines()
+        .map(|line| {
+            let (x, y) = line.split_once(',').unwrap();
+            [x.trim().parse().unwrap(), y.trim().parse().unwrap()]
+        })
+        .collect();
+    let low = corners.iter().map(|p| p[1]).fold(f64::INFINITY, f64::min);
+    assert!((low - 34.0).abs() < 0.1, "{corners:?}");
+    let moved = |by: f64| {
+        let line = |p: &[f64; 2]| format!("{:.3}, {:.3}", p[0], p[1] + by);
+        corners.iter().map(line).collect::<Vec<_>>().join("\n")
+    };
+    // Moved up by 8 it leaves the gouge's clearance outside: not without a reason; with one it is kept and told.
+    let off = moved(8.0);
+    let refused = visitor.send(&piece, &piece, &[("version", "1"), ("outline", &off), ("why", "")]).await;
+    assert!(refused.status == 422 && refused.text.contains("say why it is right here"), "{}", refused.text);
+    let why = ("why", "the gouge was planed off below");
+    let kept = visitor.send(&piece, &piece, &[("version", "1"), ("outline", &off), why]).await;
+    assert_eq!(kept.status, 303, "{}", kept.text);
+    assert!(visitor.get(&piece).await.text.contains("damage with its clearance lies outside"));
+    let drawn = visitor.get(&format!("{piece}/file/dxf")).await;
+    assert!(drawn.status == 200 && !drawn.text.contains("DO NOT CUT"));
+    let story = visitor.get("/boats/1/story").await.text;
+    assert!(story.contains("outline moved by hand against 1 rules (the gouge was planed off below)"), "{story}");
+
+    // Right through a covering board, 24 mm away from neither edge: it is backed.
+    let hole = "100, 50\n160, 50\n160, 75\n100, 75";
+    let rot = [("kind", "rot"), ("grade", "mend"), ("shape", hole), ("depth", "20")];
+    visitor.found(1, "CBS 5", &rot).await;
+    visitor.decided(1, "Covering board, starboard", "graving").await;
+    let behind = visitor.get(&at("Backing piece, Covering board, starboard").await).await.text;
+    assert!(!behind.contains("Take its shape") && !behind.contains("/card\""), "{behind}");
+    let fasten = visitor.get("/boats/1/fasten").await.text;
+    assert!(fasten.contains("Graving piece, Keelson") && fasten.contains("Backing piece, Covering board"), "{fasten}");
+}

@@ -13,6 +13,7 @@ pub mod region;
 #[cfg(test)]
 mod table;
 
+use crate::geometry::extent;
 use crate::grid::member::MemberKind;
 use crate::practice::{Practice, School};
 use crate::reason::{Reason, Verdict};
@@ -24,7 +25,7 @@ use crate::work::estimate::{Hours, Operation, whole_job};
 use crate::work::tasks::{self, Extent, Task};
 
 use super::gluing::MemberJoints;
-use super::graving::Patch;
+use super::graving::{Damage, Patch, Plank};
 use super::way::{NEW_YEARS, OptionKind};
 use cost::Material;
 pub use limits::{Body, Facts, Found, Skin, TREAT_UP_TO};
@@ -284,6 +285,85 @@ fn full_length(
                 .school(school)
                 .against("sound", sound * 100.0, "%", rules.whole_below * 100.0),
         );
+    }
+    reasons
+}
+
+/// Patches nearer than this along the wood are laid out as one, mm (*yard rule*).
+const MERGE_WITHIN: f64 = 150.0;
+/// A joint nearer than this many thicknesses makes a patch a splice.
+const JOINT_THICKNESSES: f64 = 3.0;
+
+/// What a school says of so many patches on so much of a plank or another board, `share` of its face.
+fn patched(share: f64, patches: usize, school: School, practice: &Practice) -> Vec<Reason> {
+    let rules = practice.school(school);
+    let mut reasons = Vec::new();
+    if rules.patch_share < 1.0 || rules.patches < 99 {
+        let too_much = share > rules.patch_share || patches as u32 > rules.patches;
+        let (verdict, text) = if too_much {
+            (Verdict::Against, "full-length new timber once patches take too much of the plank, or are too many")
+        } else {
+            (Verdict::For, "few patches, on little of the plank")
+        };
+        reasons.push(
+            Reason::new("school.patches", verdict, text)
+                .school(school)
+                .against("patched", share * 100.0, "%", rules.patch_share * 100.0)
+                .against("patches", patches as f64, "", f64::from(rules.patches)),
+        );
+    }
+    if school == School::Conserve {
+        reasons.push(
+            Reason::new(
+                "school.conserve.patch",
+                Verdict::For,
+                "save the old timber; patch with old timber of the same species and age",
+            )
+            .school(school),
+        );
+    }
+    reasons
+}
+
+/// Damage in groups that lie close enough along the wood to share a patch.
+fn groups(damage: Vec<Damage>) -> Vec<Vec<Damage>> {
+    let mut sorted: Vec<(f64, f64, Damage)> = damage
+        .into_iter()
+        .map(|d| {
+            let (x0, x1) = extent(&d.points, 0).unwrap_or_default();
+            (x0, x1, d)
+        })
+        .collect();
+    sorted.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let mut groups: Vec<(f64, Vec<Damage>)> = Vec::new();
+    for (x0, x1, damage) in sorted {
+        match groups.last_mut() {
+            Some((end, group)) if x0 - *end <= MERGE_WITHIN => {
+                *end = end.max(x1);
+                group.push(damage);
+            }
+            _ => groups.push((x1, vec![damage])),
+        }
+    }
+    groups.into_iter().map(|(_, group)| group).collect()
+}
+
+/// Share of the section that patches take where they take the most of it.
+fn let_in(patches: &[Patch], plank: &Plank) -> f64 {
+    let section = |p: &Patch| {
+        let ((x0, x1), (y0, y1)) = extent(&p.outline, 0).zip(extent(&p.outline, 1)).unwrap_or_default();
+        (y1 - y0) / plank.width_at((x0 + x1) / 2.0) * p.depth / plank.thickness
+    };
+    patches.iter().map(section).fold(0.0, f64::max)
+}
+
+/// What several patches say of themselves, each thing once.
+fn said_once(patches: &[Patch]) -> Vec<Reason> {
+    let mut reasons: Vec<Reason> = Vec::new();
+    for reason in patches.iter().flat_map(|p| &p.reasons).filter(|r| r.rule != "graving.area") {
+        if !reasons.iter().any(|r| r.rule == reason.rule && r.verdict == reason.verdict) {
+            reasons.push(reason.clone());
+        }
     }
     reasons
 }

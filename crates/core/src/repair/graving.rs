@@ -139,6 +139,28 @@ pub struct Request {
     /// x of each frame's centre line.
     pub frames: Vec<f64>,
     pub rules: GravingRules,
+    /// How deep damage of the face is let in, mm; `None`: half the plank.
+    pub face_depth: Option<f64>,
+}
+
+impl Request {
+    /// How deep its piece goes, mm, and whether right through.
+    fn depth(&self) -> (f64, bool) {
+        let deepest = self.damage.iter().map(|d| d.depth).fold(0.0, f64::max);
+        depth(self.plank.thickness, self.face_depth(), deepest)
+    }
+
+    /// How deep damage of the face is let in, mm.
+    fn face_depth(&self) -> f64 {
+        self.face_depth.unwrap_or(self.plank.thickness / 2.0)
+    }
+
+    /// Narrowest land left beside the piece, mm: a plank's is as wide as the plank is thick, beside a piece let into heavy timber it is as
+    /// wide as the piece is deep.
+    fn least_land(&self) -> f64 {
+        let thick = if self.face_depth.is_some() { self.depth().0 } else { self.plank.thickness };
+        self.rules.edge_land.max(thick)
+    }
 }
 
 /// Which of the plank's long edges a piece runs out to.
@@ -357,6 +379,9 @@ fn check(request: &Request) -> Result<(), InputError> {
     if request.frames.iter().any(|x| !x.is_finite()) {
         return Err(InputError::new("frames", "must all be numbers"));
     }
+    if let Some(depth) = request.face_depth {
+        error::within("face_depth", depth, 0.0, request.plank.thickness)?;
+    }
     Ok(())
 }
 
@@ -410,9 +435,9 @@ fn check_damage(damage: &Damage, thickness: f64) -> Result<(), InputError> {
     Ok(())
 }
 
-/// Depth of a patch and whether it goes right through.
-fn depth(thickness: f64, damage_depth: f64) -> (f64, bool) {
-    let face = (thickness / 2.0).max(damage_depth + 1.0);
+/// Depth of a patch and whether it goes right through; `face`: how deep damage of the face is let in.
+fn depth(thickness: f64, face: f64, damage_depth: f64) -> (f64, bool) {
+    let face = face.max(damage_depth + 1.0);
     let behind = (LEFT_BEHIND.0 * thickness).max(LEFT_BEHIND.1);
     if thickness - face >= behind { (face, false) } else { (thickness, true) }
 }
@@ -451,7 +476,7 @@ fn facts(
     let rules = &request.rules;
     let area = signed_area(&outline);
     let deepest = request.damage.iter().map(|d| d.depth).fold(0.0, f64::max);
-    let (depth, through) = depth(plank.thickness, deepest);
+    let (depth, through) = request.depth();
     let ((x0, x1), (y0, y1)) = extent(&outline, 0).zip(extent(&outline, 1)).unwrap_or_default();
     let middle = ((x0 + x1) / 2.0).clamp(0.0, plank.length);
     let plank_width = plank.width_at(middle);
@@ -481,10 +506,13 @@ fn facts(
             .against("patch width", patch_width, "mm", WIDEST_SHARE * plank_width),
         Reason::note("graving.depth", if through {
             "right through: less than 40 % of the plank (or 5 mm) would stay behind it; back it with a piece lapping 50 mm all round"
+        } else if request.face_depth.is_some() {
+            "heavy timber is let into no deeper than a piece needs to be glued and planed: the damage and 1 mm, or the usual depth"
         } else {
             "half the plank, or the damage and 1 mm; at least 40 % of the plank stays behind it"
         })
-        .formula("depth = max(thickness / 2, damage + 1)")
+        .formula("depth = max(depth of the face, damage + 1)")
+        .value("depth of the face", request.face_depth(), "mm")
         .value("damage depth", deepest, "mm")
         .value("depth", depth, "mm"),
     ];

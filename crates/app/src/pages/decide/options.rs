@@ -19,6 +19,7 @@ use crate::file::decide::{self, Subject, pieces, settled};
 use crate::file::learned::YardRates;
 use crate::file::shape;
 use crate::view::layers::Layers;
+use crate::view::plank::PlankView;
 use crate::view::reasons::{self, ReasonView};
 use crate::view::surface::SurfaceView;
 use crate::view::{self, Units, svg};
@@ -233,7 +234,12 @@ fn option_view(file: &BoatFile, option: &RepairOption, subject: &Subject<'_>, sh
             let outlines: Vec<_> = new_wood.iter().map(|p| p.geometry.clone()).collect();
             file.planking(&Layers::default()).strip(plank.id, &outlines)
         }
-        _ => String::new(),
+        Subject::Member(m) if !new_wood.is_empty() => {
+            let outlines = new_wood.iter().map(|p| shape::laid_out(&p.geometry)).collect();
+            PlankView::of_part([m.length, m.width], [0.0, m.length], decide::marks_on_member(file, m), outlines)
+                .strip(&format!("{} with the new wood", m.name), &format!("clip-{}", option.kind.code()))
+        }
+        Subject::Member(_) | Subject::Panel(..) => String::new(),
     };
     let measured = match (subject, &option.wood) {
         (Subject::Plank(plank), Wood::Plank(s)) => shape::grid_measured(file, plank, s.from, s.to),

@@ -123,7 +123,7 @@ fn in_patched_laps(file: &BoatFile, piece: &Piece, plank: &Plank) -> u32 {
 
 /// Whether a piece is solid wood of a part that is no plank.
 fn is_of_wood(piece: &Piece) -> bool {
-    matches!(piece.geometry, Geometry::Timber { sheet: false, .. })
+    matches!(piece.geometry, Geometry::Timber { sheet: false, .. } | Geometry::Patch { .. })
 }
 
 /// A plank's width where a piece goes in.

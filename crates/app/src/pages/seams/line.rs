@@ -213,7 +213,7 @@ async fn show(
         facts,
         hard: seams.is_hard(at),
         found: if seams.is_done(at) {
-            seams.found(at).into_iter().map(|f| (f.id, found_says(seams, f))).collect()
+            seams.found(at).into_iter().map(|f| (f.id, seams.file().told_graded(f))).collect()
         } else {
             Vec::new()
         },
@@ -234,10 +234,6 @@ async fn show(
         typed,
         faults,
     })
-}
-
-fn found_says(seams: &SeamFile, finding: &Finding) -> String {
-    format!("{} at {}, {}", finding.kind.label(), seams.file().shown(&finding.place), finding.grade.label())
 }
 
 /// What goes into a seam, where it is caulked.

@@ -19,8 +19,9 @@ use mend_keel_store::decisions::{self, Geometry, NewPiece, Piece, PieceState};
 use rocket::{FromForm, get, post};
 
 use crate::file::boat::BoatFile;
+use crate::file::decide::{self, Subject};
+use crate::file::hanging;
 use crate::file::shape::{self, EdgesFrom};
-use crate::file::{decide, hanging};
 use crate::view::piece::{self as drawing, Corner, blank};
 use crate::view::plank::{Mark, PlankView};
 use crate::view::reasons::{self, ReasonView};
@@ -66,6 +67,9 @@ struct Show {
     bush: String,
     cautions: Vec<&'static str>,
     is_drawn: bool,
+    on_plank: bool,
+    /// Which way x and y run.
+    axes: String,
     /// An edge of it was measured by nobody.
     generated: bool,
     /// The template it is cut to, where its drawing is only a box round it.
@@ -180,11 +184,19 @@ impl<'f> Laid<'f> {
 
     /// What a graving piece must take in: the damage it was laid out for.
     fn request(&self, file: &BoatFile) -> std::result::Result<Option<graving::Request>, AppError> {
-        let (Some(plank), Geometry::Patch { .. }) = (self.plank, &self.piece.geometry) else { return Ok(None) };
-        let Ok(case) = decide::case(file, plank, file.boat.school) else { return Ok(None) };
+        if !matches!(self.piece.geometry, Geometry::Patch { .. }) {
+            return Ok(None);
+        }
         let (x0, x1) = extent(&self.outline, 0).unwrap_or_default();
         let within =
             |d: &graving::Damage| extent(&d.points, 0).is_some_and(|(a, b)| (a + b) / 2.0 >= x0 && (a + b) / 2.0 <= x1);
+        let subject = Subject::of(file, self.piece.member_id)?;
+        let Subject::Plank(plank) = subject else {
+            let Ok(case) = decide::member_case(file, &subject, file.boat.school) else { return Ok(None) };
+            let damage: Vec<_> = case.let_in().into_iter().filter(within).collect();
+            return Ok((!damage.is_empty()).then(|| case.graving(damage)));
+        };
+        let Ok(case) = decide::case(file, plank, file.boat.school) else { return Ok(None) };
         let damage: Vec<_> = case.let_in().into_iter().filter(within).collect();
         if damage.is_empty() {
             return Ok(None);
@@ -196,6 +208,7 @@ impl<'f> Laid<'f> {
             holes: case.holes.clone(),
             frames: file.boat.shell.frames.iter().filter(|x| **x >= from && **x <= to).map(|x| x - from).collect(),
             rules: case.practice.graving,
+            face_depth: None,
         }))
     }
 }
@@ -203,20 +216,13 @@ impl<'f> Laid<'f> {
 /// A piece's outline: a patch's own, a stretch of the strake at its real widths, or a plain box.
 fn outline(file: &BoatFile, piece: &Piece, plank: Option<&Plank>) -> Vec<Point> {
     match (&piece.geometry, plank) {
-        (Geometry::Patch { outline, .. }, _) => outline.clone(),
         (Geometry::Stretch { from, to, .. }, Some(plank)) => {
             let shell = &file.boat.shell;
             let (origin, _) = plank.place().span(shell);
             let upper = shell.strake_width_line(plank.side, plank.strake, origin + from, origin + to, origin);
             [vec![[*from, 0.0], [*to, 0.0]], upper.into_iter().rev().collect()].concat()
         }
-        (Geometry::Stretch { from, to, width, .. }, _) => {
-            vec![[*from, 0.0], [*to, 0.0], [*to, *width], [*from, *width]]
-        }
-        (Geometry::Timber { from, to, width, low, .. }, _) => {
-            let high = low + width;
-            vec![[*from, *low], [*to, *low], [*to, high], [*from, high]]
-        }
+        (geometry, _) => shape::laid_out(geometry),
     }
 }
 
@@ -224,17 +230,8 @@ fn member_view(file: &BoatFile, piece: &Piece, x0: f64, x1: f64, outlines: Vec<V
     let member = file.members.iter().find(|m| m.id == piece.member_id);
     let (length, width) = member.map_or((x1, 100.0), |m| (m.length, m.width));
     let (from, to) = ((x0 - 200.0).max(0.0), (x1 + 200.0).min(length));
-    PlankView {
-        from,
-        to,
-        upper: vec![[from, width], [to, width]],
-        frames: Vec::new(),
-        frame_sided: 0.0,
-        holes: Vec::new(),
-        marks: Vec::new(),
-        outlines,
-        ends: [0.0, length].into_iter().filter(|x| *x >= from && *x <= to).collect(),
-    }
+    let marks = member.map_or_else(Vec::new, |m| decide::marks_on_member(file, m));
+    PlankView::of_part([length, width], [from, to], marks, outlines)
 }
 
 /// An outline as it stands in a form, mm: `x, y` line by line.
@@ -341,7 +338,9 @@ fn facts(file: &BoatFile, laid: &Laid<'_>, units: Units) -> Facts {
             EdgesFrom::Shape(row, _) => format!("as taken: {}", said(row)),
             EdgesFrom::Template(row) => format!("those of its template, not of this drawing: {}", said(row)),
             EdgesFrom::Generated => "from the generated grid: nobody measured them".to_owned(),
-            EdgesFrom::Measured => "from what was drawn on the plank".to_owned(),
+            EdgesFrom::Measured => {
+                format!("from what was drawn on the {}", if laid.plank.is_some() { "plank" } else { "part" })
+            }
         },
     ));
     if let Some((kg, people)) = weighs(piece) {
@@ -604,7 +603,14 @@ async fn page(
             .collect(),
         bush: asked.bush.unwrap_or_default().to_owned(),
         cautions,
-        is_drawn: laid.plank.is_some() || matches!(laid.edges, EdgesFrom::Shape(..)),
+        on_plank: laid.plank.is_some(),
+        axes: match file.members.iter().find(|m| m.id == piece.member_id) {
+            Some(m) => format!("{}, from the edge that is below here", m.kind.axes()),
+            None => "x runs aft, y up from the lower edge".to_owned(),
+        },
+        is_drawn: laid.plank.is_some()
+            || matches!(piece.geometry, Geometry::Patch { .. })
+            || matches!(laid.edges, EdgesFrom::Shape(..)),
         generated: matches!(laid.edges, EdgesFrom::Generated),
         template: match laid.edges {
             EdgesFrom::Template(row) => Some((row.id, row.name.clone())),

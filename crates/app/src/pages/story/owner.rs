@@ -142,7 +142,7 @@ async fn view(
     pictures.reverse();
     let photos = pictures.into_iter().take(MOST_PHOTOS).map(|p| {
         let of = file.findings.iter().find(|f| f.id == p.finding_id);
-        let what = of.map_or(String::new(), |f| format!("{} at {}", f.kind.label(), file.shown(&f.place)));
+        let what = of.map_or(String::new(), |f| file.told(f));
         PhotoView { hash: p.hash, caption: format!("{what}, {}", view::when(&p.at)) }
     });
     let only = Only { kinds: FOR_THE_OWNER, by: "", without_hours: false };
@@ -177,7 +177,7 @@ async fn view(
             .findings
             .iter()
             .filter(|f| f.is_open())
-            .map(|f| format!("{} at {}, {}", f.kind.label(), file.shown(&f.place), f.certainty.label().to_lowercase()))
+            .map(|f| format!("{}, {}", file.told(f), f.certainty.label().to_lowercase()))
             .collect(),
         photos: photos.collect(),
         story: entries.into_iter().take(MOST_ENTRIES).map(|e| [view::when(&e.at), e.summary]).collect(),

@@ -91,7 +91,7 @@ pub async fn form(
         None => fresh,
     };
     let typed = typed.with("place", place.as_ref().map_or(String::new(), |p| file.typed(p)));
-    let name = |f: &mend_keel_store::findings::Finding| format!("{} at {}", f.kind.label(), file.shown(&f.place));
+    let name = |f: &mend_keel_store::findings::Finding| file.told(f);
     let kept = kept.and_then(|kept| file.findings.iter().find(|f| f.id == kept)).map(|f| (f.id, name(f)));
     let like = other.map(name);
     render(&Show { kept, like, ..show(&desk, &file, typed, Faults::default()) })

@@ -1,6 +1,7 @@
 //! Deciding on one member by itself: without the rack and without its neighbours.
 
 use crate::error::{self, InputError};
+use crate::geometry::Point;
 use crate::grid::member::MemberKind;
 use crate::grid::plank::{Hole, PlankPlace};
 use crate::grid::{Construction, Shell, Side};
@@ -73,6 +74,15 @@ pub fn outline(found: &Found, length: f64, width: f64) -> Vec<[f64; 2]> {
     }
     let (low, high) = spread(found.low, found.high, width);
     vec![[from, low], [to, low], [to, high], [from, high]]
+}
+
+/// A finding as it is cut out: as it was drawn, or so large as it is where it was only pointed at. `None`: no wood is taken for it.
+pub fn cut_out(found: &Found, drawn: &[Point], length: f64, width: f64, thickness: f64) -> Option<Damage> {
+    let kind = found.kind.cut_as()?;
+    let flat = found.to - found.from < 1.0 || drawn.len() < 3;
+    let line = kind == DamageKind::Crack && drawn.len() > 1 && found.to > found.from;
+    let points = if line || !flat { drawn.to_vec() } else { outline(found, length, width) };
+    Some(Damage { kind, points, depth: found.deep(thickness) })
 }
 
 /// Lays out the options of a member by itself. Errors name the field, damage as `damage[i].…`.
@@ -154,10 +164,12 @@ impl<'s> Alone<'s> {
             kind: self.kind,
             class,
             length: self.length,
+            face: None,
             width: self.width,
             thickness: self.thickness,
             species: self.species,
             found: self.found.clone(),
+            drawn: Vec::new(),
             recorded_holes: self.old_holes.clone(),
             causes,
             moisture: self.moisture,
@@ -187,13 +199,7 @@ impl<'s> Alone<'s> {
         let open = self.found.iter().filter(|f| f.grade > Grade::Sound);
         let damage = open
             .filter(|f| f.kind.answer() == Answer::Wood || f.takes_wood())
-            .filter_map(|f| {
-                Some(Damage {
-                    kind: f.kind.cut_as()?,
-                    points: outline(f, self.length, self.width),
-                    depth: f.deep(self.thickness),
-                })
-            })
+            .filter_map(|f| cut_out(f, &[], self.length, self.width, self.thickness))
             .collect();
         let hole = |(i, h): (usize, &[f64; 3])| Hole {
             id: format!("old hole {}", i + 1),

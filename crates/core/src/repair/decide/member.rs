@@ -3,10 +3,13 @@
 
 use crate::error::{self, InputError};
 use crate::fastening;
+use crate::geometry::extent;
 use crate::grid::Construction;
 use crate::grid::member::{MemberKind, Surface};
+use crate::grid::plank::Hole;
 use crate::practice::{Practice, School, Use};
 use crate::reason::{Reason, Verdict};
+use crate::repair::graving::{self, Backing, Damage, Patch, Plank};
 use crate::repair::scarf;
 use crate::shape::bend;
 use crate::survey::{Answer, Cause, FindingKind};
@@ -16,8 +19,8 @@ use crate::work::estimate::Operation;
 use crate::work::tasks::Extent;
 
 use super::{
-    Body, Draft, Facts, Found, RepairOption, Skin, Timber, Wood, flatten, full_length, inject, leave, limits, rank,
-    refit, treat,
+    Body, Draft, Facts, Found, JOINT_THICKNESSES, RepairOption, Skin, Timber, Wood, alone, flatten, full_length,
+    groups, inject, leave, let_in, limits, patched, rank, refit, said_once, treat,
 };
 use crate::repair::way::OptionKind;
 
@@ -70,6 +73,8 @@ pub struct Case<'s> {
     pub kind: MemberKind,
     pub class: Class,
     pub length: f64,
+    /// Its edges, where they are not even.
+    pub face: Option<Plank>,
     /// Its face as one looks at it: moulded, for a frame.
     pub width: f64,
     /// Sided, for a frame.
@@ -78,6 +83,8 @@ pub struct Case<'s> {
     pub species: Option<&'s Species>,
     /// Everything found on it.
     pub found: Vec<Found>,
+    /// What is cut out of it as it was drawn on its face, x from its start; empty: as far as `found` says.
+    pub drawn: Vec<Damage>,
     /// Holes somebody recorded, `[along, across, diameter]`.
     pub recorded_holes: Vec<[f64; 3]>,
     /// Causes nobody treated.
@@ -161,6 +168,8 @@ fn let_in_most(kind: MemberKind) -> f64 {
         _ => LET_IN_MOST,
     }
 }
+/// How deep damage of the face of heavy timber is let in, mm, where it goes no deeper (*yard rule*).
+pub const FACE_DEPTH: f64 = 12.0;
 /// A patch may take this share of a panel before it is re-skinned (*yard rule*).
 const PANEL_PATCH_MOST: f64 = 0.40;
 /// Grain that runs out more than this, °, breaks.
@@ -180,7 +189,7 @@ pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<R
         return Err(InputError::new("damage", "mark the damage on this part first"));
     }
     let context = Context::new(case);
-    let mut drafts = context.drafts();
+    let mut drafts = context.drafts()?;
     for draft in &mut drafts {
         context.judge(draft);
     }
@@ -193,6 +202,51 @@ pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<R
         .collect();
     rank(&mut options, &case.practice, case.school);
     Ok(options)
+}
+
+impl Case<'_> {
+    /// How deep damage of its face is let in, mm; `None`: as in a plank.
+    fn face_depth(&self) -> Option<f64> {
+        matches!(self.class, Class::Rib | Class::Long(_)).then(|| FACE_DEPTH.min(self.thickness / 2.0))
+    }
+
+    /// What is cut out, on its face.
+    pub fn let_in(&self) -> Vec<Damage> {
+        let (length, width, thickness) = (self.length, self.width, self.thickness);
+        if self.drawn.is_empty() {
+            let found = self.found.iter().filter(|f| f.asks());
+            return found.filter_map(|f| alone::cut_out(f, &[], length, width, thickness)).collect();
+        }
+        let mut drawn = self.drawn.clone();
+        // Its size may have been measured after the damage was drawn.
+        for point in drawn.iter_mut().flat_map(|d| &mut d.points) {
+            *point = [point[0].clamp(0.0, length), point[1].clamp(0.0, width)];
+        }
+        drawn
+    }
+
+    /// What is asked of a graving piece for some damage on its face.
+    pub fn graving(&self, damage: Vec<Damage>) -> graving::Request {
+        let hole = |(i, h): (usize, &[f64; 3])| Hole {
+            id: format!("old hole {}", i + 1),
+            x: h[0],
+            y: h[1],
+            diameter: h[2],
+            live: false,
+        };
+        graving::Request {
+            plank: self.plank(),
+            damage,
+            holes: self.recorded_holes.iter().enumerate().map(hole).collect(),
+            frames: Vec::new(),
+            rules: self.practice.graving,
+            face_depth: self.face_depth(),
+        }
+    }
+
+    fn plank(&self) -> Plank {
+        self.face.clone().unwrap_or_else(|| Plank::parallel(self.length, self.width, self.thickness))
+    }
 }
 
 struct Context<'c> {
@@ -233,7 +287,7 @@ impl<'c> Context<'c> {
     }
 
     /// Everything that could be done, before the limits.
-    fn drafts(&self) -> Vec<Draft> {
+    fn drafts(&self) -> Result<Vec<Draft>, InputError> {
         let case = self.case;
         let answers = |answer: Answer| self.damage.iter().any(|f| f.kind.answer() == answer);
         // Nothing painted on makes a stopwater or a drain tight.
@@ -254,7 +308,7 @@ impl<'c> Context<'c> {
         }
         let let_in = !matches!(case.class, Class::Panel | Class::Moulded | Class::Whole);
         if let_in && (answers(Answer::Wood) || answers(Answer::Layers)) {
-            drafts.push(self.graving());
+            drafts.extend(self.graving()?);
         }
         let joined = |ratio: f64| if open_scarf { self.new_scarf(ratio) } else { self.scarf(ratio) };
         match case.class {
@@ -276,7 +330,7 @@ impl<'c> Context<'c> {
             Class::Panel => drafts.extend([self.panel_patch(), self.reskin()]),
             Class::Moulded => drafts.extend([self.layer_patch(), self.reskin()]),
         }
-        drafts
+        Ok(drafts)
     }
 
     /// What the limits say of an option.
@@ -375,14 +429,22 @@ impl<'c> Context<'c> {
         (found.across(self.case.width) + 2.0 * beside).min(self.case.width)
     }
 
-    /// A let-in piece over each damaged place.
-    fn graving(&self) -> Draft {
-        let share = self.damage.iter().map(|f| self.let_in_width(f) / self.case.width);
-        let widest = share.fold(0.0, f64::max);
-        let deepest = self.damage.iter().map(|f| f.deep(self.case.thickness)).fold(0.0, f64::max);
-        let depth = (self.case.thickness / 2.0).max(deepest + 1.0).min(self.case.thickness);
-        let section = widest * depth / self.case.thickness;
-        let most = let_in_most(self.case.kind);
+    /// A let-in piece over each damaged place; none where nothing that was found is cut out.
+    fn graving(&self) -> Result<Option<Draft>, InputError> {
+        let case = self.case;
+        let board = case.class == Class::Board;
+        let damage = case.let_in();
+        if damage.is_empty() {
+            return Ok(None);
+        }
+        let patches: Vec<Patch> = groups(damage)
+            .into_iter()
+            .map(|damage| graving::plan(&case.graving(damage)))
+            .collect::<Result<_, _>>()
+            .map_err(|e| InputError::new("damage", e.message))?;
+        let plank = case.plank();
+        let section = let_in(&patches, &plank);
+        let most = let_in_most(case.kind);
         let too_much = section > most || self.damage.iter().any(|f| f.kind == FindingKind::Broken);
         let (verdict, text) = if too_much {
             (Verdict::Forbids, "too much of the section would be let in: splice it")
@@ -396,28 +458,51 @@ impl<'c> Context<'c> {
                 "%",
                 most * 100.0,
             )];
+        // How wide a patch may be is a rule of planks and other boards: of heavier timber its section says it.
+        reasons.extend(said_once(&patches).into_iter().filter(|r| board || r.rule != "graving.width"));
+        let area: f64 = patches.iter().map(|p| p.area).sum();
+        if board {
+            reasons.extend(self.near_ends(&patches));
+            reasons.extend(patched(area / (case.length * case.width), patches.len(), case.school, &case.practice));
+        }
         reasons.extend(self.dry());
-        let slope = self.case.practice.graving.end_slope;
-        let length = self.cut_length() + 2.0 * slope * widest * self.case.width / 2.0;
-        let (from, to) = (self.cut.0, (self.cut.0 + length).min(self.case.length));
-        let width = widest * self.case.width;
-        Draft {
+        let volume: f64 = patches.iter().map(|p| p.area * p.depth).sum();
+        let backing = || patches.iter().filter_map(|p| p.backing.as_ref());
+        // A spar is glued; nothing is fastened through it.
+        let each = if case.kind == MemberKind::Spar { 0 } else { 2 };
+        Ok(Some(Draft {
             years: OptionKind::Graving.years(false),
             kind: OptionKind::Graving,
-            kept: 1.0 - (to - from) * width * depth / (self.case.length * self.case.width * self.case.thickness),
+            kept: 1.0 - volume / (case.length * case.width * case.thickness),
             strength: 1.0 - section * (1.0 - LET_IN),
             extent: Extent {
-                length: to - from,
-                cut: 2.0 * (to - from + width),
-                // A spar is glued; nothing is fastened through it.
-                fastenings: if self.case.kind == MemberKind::Spar { 0 } else { 2 },
-                area: (to - from) * width,
-                places: self.damage.len() as u32,
+                length: patches.iter().map(|p| p.blank.length).sum(),
+                cut: patches.iter().map(Patch::perimeter).sum(),
+                fastenings: each * patches.len() as u32 + backing().map(|b| b.fastenings).sum::<u32>(),
+                backing: backing().map(Backing::length).sum(),
+                area,
+                places: patches.len() as u32,
                 ..Extent::default()
             },
-            wood: Wood::Timber(Timber { from, to, width, thickness: depth, scarf: 0.0, sheet: false, plies: 1 }),
+            wood: Wood::Patches(patches),
             reasons,
-        }
+        }))
+    }
+
+    /// Patches of a board too near one of its ends.
+    fn near_ends(&self, patches: &[Patch]) -> Vec<Reason> {
+        let near = JOINT_THICKNESSES * self.case.thickness;
+        let distance = |p: &Patch| {
+            let (x0, x1) = extent(&p.outline, 0).unwrap_or_default();
+            x0.min(self.case.length - x1)
+        };
+        let least = patches.iter().map(distance).fold(f64::INFINITY, f64::min).max(0.0);
+        let (verdict, text) = if least < near {
+            (Verdict::Forbids, "nearer than 3 thicknesses to its end: a splice, not a patch")
+        } else {
+            (Verdict::For, "at least 3 thicknesses clear of its ends")
+        };
+        vec![Reason::new("graving.joint", verdict, text).against("distance to its end", least, "mm", near)]
     }
 
     /// The open scarf cleaned and closed again, glued where it is dry, bedded and bolted where it is not.
@@ -878,6 +963,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::repair::graving::DamageKind;
     use crate::survey::Grade;
     use crate::timber::species;
 
@@ -891,10 +977,12 @@ mod tests {
             kind: MemberKind::Frame,
             class: Class::Rib,
             length: 1_800.0,
+            face: None,
             width: 46.0,
             thickness: 40.0,
             species: species::find("white_oak").ok(),
             found: vec![damage],
+            drawn: vec![],
             recorded_holes: vec![],
             causes: vec![Cause::FreshWater],
             moisture: Some(14.0),
@@ -1048,6 +1136,83 @@ mod tests {
         assert!(piece.sheet && piece.scarf == 96.0);
         assert!(patch.materials.iter().any(|m| m.what == "plywood"));
         assert_eq!(options(&Case { found: vec![], ..panel }, |op| op.rate().0).unwrap_err().field, "damage");
+    }
+
+    /// Two places far apart on a covering board are two pieces, each so long as its own place asks; near its end it is spliced, and wider than
+    /// 60 % too. By hand: rot 60 mm along takes 50 more each way, and both ends slope.
+    #[test]
+    fn a_board_is_patched_place_by_place_and_spliced_at_its_end() {
+        let board = |places: &[(f64, f64, f64)]| Case {
+            kind: MemberKind::CoveringBoard,
+            class: Class::Board,
+            length: 6_000.0,
+            width: 150.0,
+            thickness: 24.0,
+            strake_width: 0.0,
+            found: places
+                .iter()
+                .map(|(from, low, high)| Found {
+                    grade: Grade::Mend,
+                    low: *low,
+                    high: *high,
+                    ..found(FindingKind::Rot, *from, from + 60.0, 0.0, 6.0)
+                })
+                .collect(),
+            ..frame(head_rot())
+        };
+        let refusals = |o: &RepairOption| -> Vec<&'static str> {
+            o.reasons.iter().filter(|r| r.verdict == Verdict::Forbids).map(|r| r.rule).collect()
+        };
+        let two = of(&board(&[(800.0, 60.0, 80.0), (4_000.0, 60.0, 80.0)]), OptionKind::Graving).unwrap();
+        let Wood::Patches(patches) = &two.wood else { panic!("a graving piece is a patch") };
+        assert_eq!((patches.len(), refusals(&two)), (2, vec![]));
+        for (patch, from) in patches.iter().zip([800.0, 4_000.0]) {
+            let (x0, x1) = extent(&patch.outline, 0).unwrap();
+            assert!(x0 <= from - 50.0 && x1 >= from + 110.0 && x1 - x0 < 600.0, "{:?}", patch.outline);
+            assert_eq!(patch.depth, 12.0);
+        }
+        let volume: f64 = patches.iter().map(|p| p.area * p.depth).sum();
+        assert!((two.kept - (1.0 - volume / (6_000.0 * 150.0 * 24.0))).abs() < 1e-9);
+        // The school that renews counts them; the one that keeps the old wood does not.
+        let renewing = Case { school: School::Renew, ..board(&[(800.0, 60.0, 80.0), (4_000.0, 60.0, 80.0)]) };
+        let against =
+            |o: &RepairOption| o.reasons.iter().any(|r| r.rule == "school.patches" && r.verdict == Verdict::Against);
+        assert!(against(&of(&renewing, OptionKind::Graving).unwrap()) && !against(&two));
+        let at_end = of(&board(&[(20.0, 60.0, 80.0)]), OptionKind::Graving).unwrap();
+        assert_eq!(refusals(&at_end), ["graving.impossible", "graving.joint"]);
+        let wide = of(&board(&[(3_000.0, 30.0, 120.0)]), OptionKind::Graving).unwrap();
+        assert_eq!(refusals(&wide), ["graving.width"]);
+    }
+
+    /// What was drawn is what is cut, wherever it lies; what lies beside the part, as it was measured since, is brought back onto it.
+    #[test]
+    fn a_drawn_gouge_is_let_in_as_it_was_drawn() {
+        let points = vec![[500.0, 40.0], [560.0, 52.0], [620.0, 44.0], [560.0, 38.0]];
+        let gouge = found(FindingKind::Gouge, 500.0, 620.0, 60.0, 8.0);
+        let keel = Case {
+            kind: MemberKind::Keel,
+            class: Class::of(MemberKind::Keel),
+            length: 4_000.0,
+            width: 160.0,
+            thickness: 90.0,
+            drawn: vec![Damage { kind: DamageKind::Gouge, points: points.clone(), depth: 8.0 }],
+            ..frame(gouge)
+        };
+        let outline = |case: &Case<'_>| match of(case, OptionKind::Graving).unwrap().wood {
+            Wood::Patches(patches) => patches[0].outline.clone(),
+            wood => panic!("a graving piece is a patch: {wood:?}"),
+        };
+        let drawn = outline(&keel);
+        for p in &points {
+            assert!(crate::geometry::convex_contains(&drawn, *p, 1e-6), "{p:?} {drawn:?}");
+        }
+        let taken = extent(&drawn, 1).unwrap();
+        assert!(taken.0 > 25.0 && taken.1 < 65.0, "{taken:?}");
+        // Without its drawing the whole box of it is taken.
+        let boxed = extent(&outline(&Case { drawn: vec![], ..keel.clone() }), 1).unwrap();
+        assert!(boxed.1 >= 66.0, "{boxed:?}");
+        let narrower = Case { width: 50.0, ..keel };
+        assert!(extent(&outline(&narrower), 1).unwrap().1 <= 50.0);
     }
 
     #[test]

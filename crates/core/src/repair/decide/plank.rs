@@ -18,7 +18,8 @@ use crate::work::estimate::Operation;
 use crate::work::tasks::Extent;
 
 use super::{
-    Body, Draft, Facts, Found, RepairOption, Wood, flatten, full_length, inject, leave, limits, rank, refit, treat,
+    Body, Draft, Facts, Found, JOINT_THICKNESSES, RepairOption, Wood, flatten, full_length, groups, inject, leave,
+    let_in, limits, patched, rank, refit, said_once, treat,
 };
 use crate::repair::way::OptionKind;
 
@@ -104,10 +105,6 @@ impl Stretch {
     }
 }
 
-/// Patches nearer than this along the plank are laid out as one, mm (*yard rule*).
-const MERGE_WITHIN: f64 = 150.0;
-/// A joint nearer than this many thicknesses makes a patch a splice.
-const JOINT_THICKNESSES: f64 = 3.0;
 /// Shares of the section that a steep-ended let-in piece carries (that of a 5:1 scarf).
 const PATCH_EFFICIENCY: f64 = 0.65;
 /// Planking no thicker than this is thin, mm (*yard rule*).
@@ -339,37 +336,17 @@ impl<'c> Context<'c> {
         limits::glues(self.case.moisture, "do not patch over wet wood: dry it first", "dry enough to patch")
     }
 
-    /// Damage in groups that lie close enough along the plank to share a patch.
-    fn groups(&self) -> Vec<Vec<Damage>> {
-        let sorted = self.case.let_in().into_iter().map(|d| {
-            let (x0, x1) = extent(&d.points, 0).unwrap_or_default();
-            (x0, x1, d)
-        });
-        let mut sorted: Vec<(f64, f64, Damage)> = sorted.collect();
-        sorted.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let mut groups: Vec<(f64, Vec<Damage>)> = Vec::new();
-        for (x0, x1, damage) in sorted {
-            match groups.last_mut() {
-                Some((end, group)) if x0 - *end <= MERGE_WITHIN => {
-                    *end = end.max(x1);
-                    group.push(damage);
-                }
-                _ => groups.push((x1, vec![damage])),
-            }
-        }
-        groups.into_iter().map(|(_, group)| group).collect()
-    }
-
     fn graving(&self) -> Result<Draft, InputError> {
         let mut patches = Vec::new();
         let half = self.case.half_depth();
-        for damage in self.groups() {
+        for damage in groups(self.case.let_in()) {
             let mut patch = graving::plan(&graving::Request {
                 plank: self.plank.clone(),
                 damage,
                 holes: self.case.holes.clone(),
                 frames: self.frames.clone(),
                 rules: self.case.practice.graving,
+                face_depth: None,
             })?;
             // A frame behind it backs a crack let in at half depth, and so does the plank it laps.
             let framed = |x: (f64, f64)| self.frames.iter().any(|f| (x.0..=x.1).contains(f));
@@ -381,15 +358,7 @@ impl<'c> Context<'c> {
         }
         let area: f64 = patches.iter().map(|p| p.area).sum();
         let share = area / self.area();
-        let mut reasons: Vec<Reason> = Vec::new();
-        for patch in &patches {
-            for reason in patch.reasons.iter().filter(|r| r.rule != "graving.area") {
-                // What holds for every patch alike is said once.
-                if !reasons.iter().any(|r| r.rule == reason.rule && r.verdict == reason.verdict) {
-                    reasons.push(reason.clone());
-                }
-            }
-        }
+        let mut reasons = said_once(&patches);
         if half {
             reasons.push(
                 Reason::new(
@@ -418,14 +387,7 @@ impl<'c> Context<'c> {
             );
         }
         reasons.extend(self.graving_rules(&patches, share));
-        let worst_section = patches
-            .iter()
-            .map(|p| {
-                let (y0, y1) = extent(&p.outline, 1).unwrap_or_default();
-                let (x0, x1) = extent(&p.outline, 0).unwrap_or_default();
-                (y1 - y0) / self.plank.width_at((x0 + x1) / 2.0) * p.depth / self.case.thickness
-            })
-            .fold(0.0, f64::max);
+        let worst_section = let_in(&patches, &self.plank);
         let volume: f64 = patches.iter().map(|p| p.area * p.depth).sum();
         let extent = Extent {
             length: patches.iter().map(|p| p.blank.length).sum(),
@@ -491,33 +453,10 @@ impl<'c> Context<'c> {
             }
         }
         reasons.extend(self.dry());
+        reasons.extend(patched(share, patches.len(), self.case.school, &self.case.practice));
         let rules = self.rules();
-        if rules.patch_share < 1.0 || rules.patches < 99 {
-            let too_much = share > rules.patch_share || patches.len() as u32 > rules.patches;
-            let (verdict, text) = if too_much {
-                (Verdict::Against, "full-length new timber once patches take too much of the plank, or are too many")
-            } else {
-                (Verdict::For, "few patches, on little of the plank")
-            };
-            reasons.push(
-                Reason::new("school.patches", verdict, text)
-                    .school(self.case.school)
-                    .against("patched", share * 100.0, "%", rules.patch_share * 100.0)
-                    .against("patches", patches.len() as f64, "", f64::from(rules.patches)),
-            );
-        }
         if rules.bays_from_butt > 0 {
             reasons.extend(self.patches_by_butts(patches, rules.bays_from_butt));
-        }
-        if self.case.school == School::Conserve {
-            reasons.push(
-                Reason::new(
-                    "school.conserve.patch",
-                    Verdict::For,
-                    "save the old timber; patch with old timber of the same species and age",
-                )
-                .school(School::Conserve),
-            );
         }
         reasons
     }
@@ -967,6 +906,7 @@ mod tests {
                 holes: vec![],
                 frames: vec![],
                 rules: split.practice.graving,
+                face_depth: None,
             };
             let held = graving::check::outline(&request, &patches[0].outline).unwrap();
             assert_eq!((held.patch.depth, held.patch.through), (patches[0].depth, false), "{thickness} mm");

@@ -213,7 +213,7 @@ impl Sides<'_> {
 
     fn land(&self, add: &mut impl FnMut(Reason, Vec<usize>)) {
         let plank = &self.request.plank;
-        let least = self.request.rules.edge_land.max(plank.thickness);
+        let least = self.request.least_land();
         for i in (0..self.n()).filter(|i| !self.on_edge(*i)) {
             let (a, b) = self.side(i);
             if (b[1] - a[1]).abs() > LEVEL * (b[0] - a[0]).abs() {

@@ -309,7 +309,7 @@ impl<'r> Search<'r> {
     }
 
     fn land(&self) -> f64 {
-        self.request.rules.edge_land.max(self.request.plank.thickness)
+        self.request.least_land()
     }
 
     /// Whether a level side leaves enough land at the damage itself; its corners are checked later.

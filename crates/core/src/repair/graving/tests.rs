@@ -26,6 +26,7 @@ fn request(damage: Vec<Damage>, holes: Vec<Hole>) -> Request {
         holes,
         frames: vec![],
         rules: GravingRules::default(),
+        face_depth: None,
     }
 }
 
@@ -428,4 +429,26 @@ proptest! {
             prop_assert!(patch.area <= hexagon * EYE_DECIDES, "{} against {}", patch.area, hexagon);
         }
     }
+}
+
+/// By hand: 12 mm is let into a keel for a gouge 5 mm deep, 31 for one of 30; a plank as thick would be let into by half. The land beside it
+/// is as wide as it is deep, not as the keel is thick: 20 mm stay below the gouge and its 6.
+#[test]
+fn heavy_timber_is_let_into_no_deeper_than_its_damage_asks() {
+    let gouge = |depth| Damage {
+        kind: DamageKind::Gouge,
+        points: vec![[1_000.0, 26.0], [1_200.0, 26.0], [1_200.0, 60.0], [1_000.0, 60.0]],
+        depth,
+    };
+    let keel = |depth| {
+        let of_planks = request(vec![gouge(depth)], vec![]);
+        Request { plank: Plank::parallel(7_000.0, 180.0, 100.0), face_depth: Some(12.0), ..of_planks }
+    };
+    let of = |asked: &Request| plan(asked).map(|p| (p.depth, p.through, p.to_edge)).unwrap();
+    assert_eq!(of(&keel(5.0)), (12.0, false, ToEdge::None));
+    assert_eq!(of(&keel(15.0)), (16.0, false, ToEdge::None));
+    // 31 mm deep with a land of 20: it runs out to the edge.
+    assert_eq!(of(&keel(30.0)), (31.0, false, ToEdge::Lower));
+    assert_eq!(of(&Request { face_depth: None, ..keel(5.0) }), (50.0, false, ToEdge::Lower));
+    assert_eq!(plan(&Request { face_depth: Some(101.0), ..keel(5.0) }).unwrap_err().field, "face_depth");
 }
