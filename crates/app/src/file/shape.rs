@@ -61,12 +61,16 @@ pub enum EdgesFrom<'f> {
     Generated,
 }
 
+/// What stands across a pattern one end of which no good tick holds.
+pub const END_IN_DOUBT: &str = "AN END IS IN DOUBT, DO NOT CUT: measure it again";
+
 impl EdgesFrom<'_> {
     /// What stands across a drawing that is none to cut by.
     pub fn stamp(&self) -> Option<&'static str> {
         match self {
             Self::Generated => Some("GENERATED, DO NOT CUT: take its shape first"),
             Self::Template(_) => Some("ONLY A BOX ROUND IT: cut to its template"),
+            Self::Shape(_, pattern) if pattern.suspects.iter().any(|s| s.at_end) => Some(END_IN_DOUBT),
             Self::Shape(..) | Self::Measured => None,
         }
     }

@@ -76,6 +76,40 @@ async fn a_plank_goes_from_damage_to_a_printed_pattern_and_a_misread_tick_is_fou
     b.close().await;
 }
 
+/// A misread tick at the end of an edge: the page says that nothing holds the line there, every drawing is stamped until it is measured again,
+/// and the departure is that of the tick, not of a line run on straight.
+#[tokio::test(flavor = "multi_thread")]
+async fn no_pattern_is_cut_by_where_its_end_tick_was_misread() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let taken = async |misread: f64| {
+        let page = "/boats/1/shapes/new?way=batten&part=35";
+        let mut fields: Vec<(String, String)> =
+            [("way", "batten"), ("part", "35"), ("name", "by its ticks"), ("tolerance", "1.5"), ("note", "")]
+                .map(|(k, v)| (k.to_owned(), v.to_owned()))
+                .to_vec();
+        for (i, (x, lower, upper)) in ticks().into_iter().enumerate() {
+            let upper = if i == 8 { upper + misread } else { upper };
+            for (name, value) in [("x", x), ("l", lower), ("u", upper)] {
+                fields.push((format!("{name}{i}"), format!("{value:.1}")));
+            }
+        }
+        let fields: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+        let kept = visitor.send(page, "/boats/1/shapes/new", &fields).await;
+        assert_eq!(kept.status, 303, "{}", kept.text);
+        let at = kept.location;
+        let (html, dxf) = (visitor.get(&at).await.text, visitor.get(&format!("{at}/file/dxf")).await.text);
+        (html, dxf)
+    };
+    let (html, dxf) = taken(14.0).await;
+    assert!(html.contains("Measure station 9 upper edge again: 14 mm off"), "{html}");
+    assert!(html.contains("No good tick holds the line at this end: cut nothing by it there before"), "{html}");
+    assert!(dxf.contains("AN END IS IN DOUBT, DO NOT CUT"), "{dxf}");
+    let (html, dxf) = taken(0.0).await;
+    assert!(html.contains("No measurement speaks against the others") && !dxf.contains("IN DOUBT"), "{html}");
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_joint_is_dragged_into_trouble_and_out_of_it() {
     let server = Server::demo();

@@ -352,7 +352,7 @@ fn groups(damage: Vec<Damage>) -> Vec<Vec<Damage>> {
 fn let_in(patches: &[Patch], plank: &Plank) -> f64 {
     let section = |p: &Patch| {
         let ((x0, x1), (y0, y1)) = extent(&p.outline, 0).zip(extent(&p.outline, 1)).unwrap_or_default();
-        (y1 - y0) / plank.width_at((x0 + x1) / 2.0) * p.depth / plank.thickness
+        ((y1 - y0) / plank.width_at((x0 + x1) / 2.0)).min(1.0) * p.depth / plank.thickness
     };
     patches.iter().map(section).fold(0.0, f64::max)
 }

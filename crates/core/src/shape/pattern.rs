@@ -34,6 +34,8 @@ pub struct Suspect {
     pub row: usize,
     /// Measured less fair, mm.
     pub off: f64,
+    /// No good tick lies between it and its end of the edge: nothing that was measured holds the line there.
+    pub at_end: bool,
 }
 
 /// One edge.
@@ -200,7 +202,9 @@ pub fn curvature(line: &[Point]) -> Vec<f64> {
 }
 
 fn suspects(edge: &FairEdge, which: Edge) -> Vec<Suspect> {
-    let one = |i: &usize| Suspect { edge: which, row: edge.rows[*i], off: edge.fair.residuals[*i] };
+    let ends = edge.fair.suspects_at_ends();
+    let one =
+        |i: &usize| Suspect { edge: which, row: edge.rows[*i], off: edge.fair.residuals[*i], at_end: ends.contains(i) };
     edge.fair.suspects.iter().map(one).collect()
 }
 

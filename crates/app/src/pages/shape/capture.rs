@@ -602,10 +602,11 @@ fn suspect_views(row: &CaptureRow, pattern: &Pattern, units: Units) -> Vec<Suspe
         .iter()
         .map(|s| SuspectView {
             text: format!(
-                "Measure {what} {} {} again: {} off what the others say",
+                "Measure {what} {} {} again: {} off what the others say{}",
                 s.row + 1,
                 edge_words(row.capture.way(), s.edge),
-                units.len(s.off.abs())
+                units.len(s.off.abs()),
+                if s.at_end { ". No good tick holds the line at this end: cut nothing by it there before" } else { "" }
             ),
             row: s.row,
             edge: s.edge.code(),
@@ -907,7 +908,7 @@ pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, capture: i64, kind:
         name = format!("{name}, mirrored");
     }
     let thick = thickness(&file, row.member_id);
-    let drawing = match &row.capture {
+    let mut drawing = match &row.capture {
         Capture::Rib { moulded, ticks } => {
             let bevels = frame::taken(&pattern, ticks).bevels;
             paper::rib(&name, &pattern, after_face(&file, &row, &pattern), &bevels, *moulded, desk.units)
@@ -917,6 +918,9 @@ pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, capture: i64, kind:
             paper::pattern(&name, &pattern, section.as_ref(), desk.units)
         }
     };
+    if pattern.suspects.iter().any(|s| s.at_end) {
+        drawing.stamp.get_or_insert_with(|| shape::END_IN_DOUBT.to_owned());
+    }
     drawn::file(&drawing, kind).await
 }
 
