@@ -43,19 +43,25 @@ pub fn pattern(pattern: &Pattern, rib: bool, other_face: Option<&[Point]>, units
     let strongest = pattern.lower.curvature.iter().chain(&pattern.upper.curvature).fold(1e-9f64, |m, k| m.max(k.abs()));
     for (edge, up) in [(&pattern.lower, false), (&pattern.upper, true)] {
         comb(&mut out, edge, strongest, up, &place);
-        let _ =
-            write!(out, "<polyline class=\"curve\" points=\"{}\"/>", svg::points(edge.line.iter().map(|p| place(*p))));
+        for (held, part) in edge.parts() {
+            let class = if held { "curve" } else { "curve unheld" };
+            let _ =
+                write!(out, "<polyline class=\"{class}\" points=\"{}\"/>", svg::points(part.iter().map(|p| place(*p))));
+        }
         for (i, (p, row)) in edge.measured.iter().zip(&edge.rows).enumerate() {
             let [x, y] = place(*p);
             if edge.fair.suspects.contains(&i) {
                 let text = units.len(edge.fair.residuals[i].abs());
+                // At the after end its words stand before it.
+                let (beside, anchor) =
+                    if x > SIZE.0 - 3.0 * ROOM.0 { (-15.0, " text-anchor=\"end\"") } else { (15.0, "") };
                 let _ = write!(
                     out,
                     "<circle class=\"suspect\" cx=\"{x:.1}\" cy=\"{y:.1}\" r=\"11\"/><path class=\"suspect-cross\" d=\"M{:.1} {:.1}l10 10m0 -10l-10 10\"/>\
-                     <text class=\"chart-text suspect-text\" x=\"{:.1}\" y=\"{:.1}\">{}: {text} off</text>",
+                     <text class=\"chart-text suspect-text\" x=\"{:.1}\" y=\"{:.1}\"{anchor}>{}: {text} off</text>",
                     x - 5.0,
                     y - 5.0,
-                    x + 15.0,
+                    x + beside,
                     y + if up { -12.0 } else { 24.0 },
                     row + 1
                 );

@@ -50,6 +50,24 @@ pub struct FairEdge {
     pub curvature: Vec<f64>,
 }
 
+impl FairEdge {
+    /// The line in parts: whether good ticks hold it on both sides, and its points. Beyond the last good tick nothing does.
+    pub fn parts(&self) -> Vec<(bool, &[Point])> {
+        let ends = self.fair.suspects_at_ends();
+        let good = || self.measured.iter().enumerate().filter(|(i, _)| !ends.contains(i)).map(|(_, p)| p[0]);
+        let (first, last) = match (good().next(), good().next_back()) {
+            (Some(first), Some(last)) if !ends.is_empty() => (first, last),
+            _ => return vec![(true, &self.line[..])],
+        };
+        let from = self.line.partition_point(|p| p[0] < first);
+        let to = self.line.partition_point(|p| p[0] <= last).max(from);
+        let parts = [(false, 0, from + 1), (true, from, to), (false, to.saturating_sub(1), self.line.len())];
+        let cut =
+            |(held, a, b): (bool, usize, usize)| (held, &self.line[a.min(self.line.len())..b.min(self.line.len())]);
+        parts.into_iter().map(cut).filter(|(_, part)| part.len() > 1).collect()
+    }
+}
+
 /// A plank's pattern. Lengths mm, angles degrees.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Pattern {
@@ -421,6 +439,20 @@ mod tests {
             })
             .collect();
         Capture::Batten { ticks }.edges().unwrap()
+    }
+
+    /// The line's last stretch is held by nothing where the last tick is thrown out; the parts are the whole line, joined at their ends.
+    #[test]
+    fn an_edge_is_parted_where_its_last_good_tick_stands() {
+        let edge = |spoil| plan(&plank(40.0, spoil), 1.5, Allowances::default()).unwrap().upper;
+        let whole = edge(None);
+        assert_eq!(whole.parts(), [(true, &whole.line[..])]);
+        let doubted = edge(Some((10, 15.0)));
+        let [(true, held), (false, open)] = doubted.parts()[..] else { panic!("{:?}", doubted.parts().len()) };
+        assert_eq!(held.last(), open.first());
+        assert_eq!(held.len() + open.len() - 1, doubted.line.len());
+        let last_good = doubted.measured[doubted.measured.len() - 2][0];
+        assert!(held.last().unwrap()[0] <= last_good && open[1][0] > last_good);
     }
 
     #[test]
