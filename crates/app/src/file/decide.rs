@@ -101,11 +101,7 @@ fn depth_known(file: &BoatFile, id: i64) -> std::result::Result<(), InputError> 
 
 /// Everything found on a part that is open, with its drawing along the part. A place nobody drew lies where it was told, with its kind's
 /// own size. `start`: where along the part x of a finding's drawing begins.
-fn shapes<'f>(
-    file: &'f BoatFile,
-    id: i64,
-    start: impl Fn(&Place) -> f64,
-) -> impl Iterator<Item = (&'f Finding, Vec<Point>)> {
+fn shapes(file: &BoatFile, id: i64, start: impl Fn(&Place) -> f64) -> impl Iterator<Item = (&Finding, Vec<Point>)> {
     file.found_on(id).map(move |f| {
         let told = || file.part_at(&f.place).map(|part| mark::shape(f.kind, file.cell(&part), None));
         let shape = if f.shape.is_empty() { told().unwrap_or_default() } else { f.shape.clone() };

@@ -40,14 +40,14 @@ pub struct PlankView {
 pub const ROOM: f64 = 46.0;
 
 impl PlankView {
-    /// A part that is no plank, so long and wide, mm, from one x of it to another.
+    /// A part that is no plank, so wide, mm, from one x of it to another; `ends`: where it and its cells end.
     pub fn of_part(
-        [length, width]: [f64; 2],
+        width: f64,
         [from, to]: [f64; 2],
+        ends: &[f64],
         marks: Vec<Mark>,
         outlines: Vec<Vec<Point>>,
     ) -> Self {
-        let within = |x: &f64| (from..=to).contains(x);
         Self {
             from,
             to,
@@ -55,9 +55,9 @@ impl PlankView {
             frames: Vec::new(),
             frame_sided: 0.0,
             holes: Vec::new(),
-            marks: marks.into_iter().filter(|m| m.shape.iter().all(|p| within(&p[0]))).collect(),
+            marks,
             outlines,
-            ends: [0.0, length].into_iter().filter(within).collect(),
+            ends: ends.iter().copied().filter(|x| (from..=to).contains(x)).collect(),
         }
     }
 

@@ -15,6 +15,7 @@ mod table;
 
 use crate::geometry::extent;
 use crate::grid::member::MemberKind;
+use crate::grid::plank::Hole;
 use crate::practice::{Practice, School};
 use crate::reason::{Reason, Verdict};
 use crate::shape::bend;
@@ -346,6 +347,18 @@ fn groups(damage: Vec<Damage>) -> Vec<Vec<Damage>> {
         }
     }
     groups.into_iter().map(|(_, group)| group).collect()
+}
+
+/// Old holes that somebody recorded, `[along, across, diameter]`: nothing in them holds.
+fn old_holes(recorded: &[[f64; 3]]) -> Vec<Hole> {
+    let hole = |(i, [x, y, diameter]): (usize, &[f64; 3])| Hole {
+        id: format!("old hole {}", i + 1),
+        x: *x,
+        y: *y,
+        diameter: *diameter,
+        live: false,
+    };
+    recorded.iter().enumerate().map(hole).collect()
 }
 
 /// Share of the section that patches take where they take the most of it.

@@ -236,7 +236,7 @@ fn option_view(file: &BoatFile, option: &RepairOption, subject: &Subject<'_>, sh
         }
         Subject::Member(m) if !new_wood.is_empty() => {
             let outlines = new_wood.iter().map(|p| shape::laid_out(&p.geometry)).collect();
-            PlankView::of_part([m.length, m.width], [0.0, m.length], decide::marks_on_member(file, m), outlines)
+            PlankView::of_part(m.width, [0.0, m.length], &[0.0, m.length], decide::marks_on_member(file, m), outlines)
                 .strip(&format!("{} with the new wood", m.name), &format!("clip-{}", option.kind.code()))
         }
         Subject::Member(_) | Subject::Panel(..) => String::new(),

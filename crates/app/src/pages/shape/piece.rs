@@ -230,8 +230,9 @@ fn member_view(file: &BoatFile, piece: &Piece, x0: f64, x1: f64, outlines: Vec<V
     let member = file.members.iter().find(|m| m.id == piece.member_id);
     let (length, width) = member.map_or((x1, 100.0), |m| (m.length, m.width));
     let (from, to) = ((x0 - 200.0).max(0.0), (x1 + 200.0).min(length));
-    let marks = member.map_or_else(Vec::new, |m| decide::marks_on_member(file, m));
-    PlankView::of_part([length, width], [from, to], marks, outlines)
+    let mut marks = member.map_or_else(Vec::new, |m| decide::marks_on_member(file, m));
+    marks.retain(|m| m.shape.iter().all(|p| p[0] >= from && p[0] <= to));
+    PlankView::of_part(width, [from, to], &[0.0, length], marks, outlines)
 }
 
 /// An outline as it stands in a form, mm: `x, y` line by line.

@@ -175,17 +175,8 @@ fn drawing(file: &BoatFile, part: &Part<'_>, found: Option<&Finding>, whole: boo
                 Place::Member(at) => Some((f64::from(at.cell) - f64::from(*cell)) * length),
                 Place::Shell(_) => None,
             });
-            PlankView {
-                from,
-                to,
-                upper: vec![[from, width], [to, width]],
-                frames: Vec::new(),
-                frame_sided: 0.0,
-                holes: Vec::new(),
-                marks: near(from, to, marks),
-                outlines: Vec::new(),
-                ends: [0.0, length, reach_from, reach_to].into_iter().filter(|x| *x >= from && *x <= to).collect(),
-            }
+            let ends = [0.0, length, reach_from, reach_to];
+            PlankView::of_part(width, [from, to], &ends, near(from, to, marks), Vec::new())
         }
     }
 }

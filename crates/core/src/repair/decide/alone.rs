@@ -3,7 +3,7 @@
 use crate::error::{self, InputError};
 use crate::geometry::Point;
 use crate::grid::member::MemberKind;
-use crate::grid::plank::{Hole, PlankPlace};
+use crate::grid::plank::PlankPlace;
 use crate::grid::{Construction, Shell, Side};
 use crate::practice::{Practice, School, Use};
 use crate::repair::butts::Rule;
@@ -15,7 +15,9 @@ use crate::work::estimate::Operation;
 use super::member::{self, Class, Curve};
 use crate::repair::way::OptionKind;
 
-use super::{Body, DRIED, Facts, Found, RepairOption, Skin, answered_in, is_wet, leave, limits, once_dry, plank, rank};
+use super::{
+    Body, DRIED, Facts, Found, RepairOption, Skin, answered_in, is_wet, leave, limits, old_holes, once_dry, plank, rank,
+};
 
 /// A member by itself, with everything found on it. Lengths mm.
 #[derive(Debug, Clone)]
@@ -201,20 +203,13 @@ impl<'s> Alone<'s> {
             .filter(|f| f.kind.answer() == Answer::Wood || f.takes_wood())
             .filter_map(|f| cut_out(f, &[], self.length, self.width, self.thickness))
             .collect();
-        let hole = |(i, h): (usize, &[f64; 3])| Hole {
-            id: format!("old hole {}", i + 1),
-            x: h[0],
-            y: h[1],
-            diameter: h[2],
-            live: false,
-        };
         plank::Case {
             shell,
             place: PlankPlace { side: Side::Port, strake: 1, from_bay: None, to_bay: None },
             thickness: self.thickness,
             damage,
             found: self.found.clone(),
-            holes: self.old_holes.iter().enumerate().map(hole).collect(),
+            holes: old_holes(&self.old_holes),
             recorded_holes: self.old_holes.clone(),
             assumed_ends: [false; 2],
             frame_sided: 0.0,

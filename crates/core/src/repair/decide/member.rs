@@ -6,7 +6,6 @@ use crate::fastening;
 use crate::geometry::extent;
 use crate::grid::Construction;
 use crate::grid::member::{MemberKind, Surface};
-use crate::grid::plank::Hole;
 use crate::practice::{Practice, School, Use};
 use crate::reason::{Reason, Verdict};
 use crate::repair::graving::{self, Backing, Damage, Patch, Plank};
@@ -20,7 +19,7 @@ use crate::work::tasks::Extent;
 
 use super::{
     Body, Draft, Facts, Found, JOINT_THICKNESSES, RepairOption, Skin, Timber, Wood, alone, flatten, full_length,
-    groups, inject, leave, let_in, limits, patched, rank, refit, said_once, treat,
+    groups, inject, leave, let_in, limits, old_holes, patched, rank, refit, said_once, treat,
 };
 use crate::repair::way::OptionKind;
 
@@ -227,17 +226,10 @@ impl Case<'_> {
 
     /// What is asked of a graving piece for some damage on its face.
     pub fn graving(&self, damage: Vec<Damage>) -> graving::Request {
-        let hole = |(i, h): (usize, &[f64; 3])| Hole {
-            id: format!("old hole {}", i + 1),
-            x: h[0],
-            y: h[1],
-            diameter: h[2],
-            live: false,
-        };
         graving::Request {
             plank: self.plank(),
             damage,
-            holes: self.recorded_holes.iter().enumerate().map(hole).collect(),
+            holes: old_holes(&self.recorded_holes),
             frames: Vec::new(),
             rules: self.practice.graving,
             face_depth: self.face_depth(),
