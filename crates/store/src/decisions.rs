@@ -92,6 +92,15 @@ pub enum Geometry {
 }
 
 impl Geometry {
+    /// The same, as wide as its shape shows, mm; an outline is as wide as it is.
+    pub fn as_wide(&self, mm: f64) -> Self {
+        let mut geometry = self.clone();
+        if let Self::Stretch { width, .. } | Self::Timber { width, .. } = &mut geometry {
+            *width = mm;
+        }
+        geometry
+    }
+
     /// Whether it is glued in.
     pub fn is_glued(&self) -> bool {
         match self {
@@ -221,10 +230,11 @@ pub async fn wanting(store: &Store) -> Result<Vec<Piece>> {
 }
 
 impl Work {
-    /// A piece takes the size of its blank from the shape that was taken, mm.
-    pub async fn size_piece(&mut self, piece: &Piece, blank: [f64; 3], shape: &str) -> Result<()> {
+    /// A piece takes the size of its blank and its own from the shape that was taken, mm.
+    pub async fn size_piece(&mut self, piece: &Piece, blank: [f64; 3], geometry: &Geometry, shape: &str) -> Result<()> {
         let [length, width, thickness] = blank;
-        sqlx::query("UPDATE piece SET length = ?, width = ?, thickness = ? WHERE id = ?")
+        sqlx::query("UPDATE piece SET geometry = ?, length = ?, width = ?, thickness = ? WHERE id = ?")
+            .bind(serde_json::to_string(geometry)?)
             .bind(length)
             .bind(width)
             .bind(thickness)

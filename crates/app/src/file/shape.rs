@@ -5,6 +5,7 @@ use mend_keel_core::geometry::{Point, extent};
 use mend_keel_core::grid::Address;
 use mend_keel_core::grid::member::MemberKind;
 use mend_keel_core::repair::decide::Timber;
+use mend_keel_core::repair::decide::member::Class;
 use mend_keel_core::repair::gluing::{self, MemberJoints};
 use mend_keel_core::repair::graving::{self, ToEdge};
 use mend_keel_core::shape::pattern::{self, Allowances, Pattern};
@@ -31,9 +32,18 @@ pub fn pattern_of(
     pattern::plan(&capture.edges()?, tolerance, allowances(file, part))
 }
 
-/// Whether a piece is a length of new wood whose edges a shape can be taken of.
-pub fn is_length(piece: &Piece) -> bool {
-    matches!(piece.geometry, Geometry::Stretch { .. })
+/// Whether a piece is a length of new wood that becomes the shape taken of its part: of a plank, a strip, a deck or a transom plank, a
+/// covering board, of the backbone; a rib becomes its mould, and a spar is measured.
+pub fn is_length(file: &BoatFile, piece: &Piece) -> bool {
+    let sawn = || {
+        let member = file.members.iter().find(|m| m.id == piece.member_id);
+        member.is_none_or(|m| Class::of(m.kind) != Class::Rib && m.kind != MemberKind::Spar)
+    };
+    match piece.geometry {
+        Geometry::Stretch { .. } => true,
+        Geometry::Timber { sheet: false, plies: 0 | 1, .. } => !is_behind(file, piece) && sawn(),
+        Geometry::Timber { .. } | Geometry::Patch { .. } => false,
+    }
 }
 
 /// The shape that was taken of a part last.
@@ -43,7 +53,7 @@ fn newest(file: &BoatFile, part: i64) -> Option<&CaptureRow> {
 
 /// The shape that was taken for a piece, the newest of its part, with its pattern.
 pub fn taken<'f>(file: &'f BoatFile, piece: &Piece) -> Option<(&'f CaptureRow, Pattern)> {
-    let newest = newest(file, piece.member_id).filter(|_| is_length(piece))?;
+    let newest = newest(file, piece.member_id).filter(|_| is_length(file, piece))?;
     let (_, pattern) = plan(file, newest).ok()?;
     Some((newest, pattern))
 }
@@ -87,7 +97,9 @@ fn is_whole(file: &BoatFile, piece: &Piece) -> bool {
 
 /// Whether it lies behind a plank, or behind what is let into another part.
 pub fn is_behind(file: &BoatFile, piece: &Piece) -> bool {
-    let on_plank = || file.planks.iter().any(|p| p.id == piece.member_id);
+    // A strip is itself of solid wood.
+    let seams = || Class::of_shell(file.boat.construction) != Some(Class::Board);
+    let on_plank = || seams() && file.planks.iter().any(|p| p.id == piece.member_id);
     let patched = || {
         file.pieces.iter().any(|p| p.decision_id == piece.decision_id && matches!(p.geometry, Geometry::Patch { .. }))
     };

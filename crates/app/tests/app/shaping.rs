@@ -76,6 +76,56 @@ async fn a_plank_goes_from_damage_to_a_printed_pattern_and_a_misread_tick_is_fou
     b.close().await;
 }
 
+/// Takes the shape of a part of the first boat by a batten with its last upper tick misread by so much; where its page is.
+async fn take_shape(visitor: &Visitor, part: &str, misread: f64) -> String {
+    let page = format!("/boats/1/shapes/new?way=batten&part={part}");
+    let mut fields: Vec<(String, String)> =
+        [("way", "batten"), ("part", part), ("name", "by its ticks"), ("tolerance", "1.5"), ("note", "")]
+            .map(|(k, v)| (k.to_owned(), v.to_owned()))
+            .to_vec();
+    for (i, (x, lower, upper)) in ticks().into_iter().enumerate() {
+        let upper = if i == 8 { upper + misread } else { upper };
+        for (name, value) in [("x", x), ("l", lower), ("u", upper)] {
+            fields.push((format!("{name}{i}"), format!("{value:.1}")));
+        }
+    }
+    let fields: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    let kept = visitor.send(&page, "/boats/1/shapes/new", &fields).await;
+    assert_eq!(kept.status, 303, "{}", kept.text);
+    kept.location
+}
+
+/// A plank of the transom is no plank of the shell; its shape becomes the piece all the same: the blank to buy is that of the shape, and how
+/// wide it is no longer comes from the generated hull. By hand: 60 + 95 mm all along, so no part of the blank's width is a bow.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_shape_of_a_transom_plank_becomes_its_piece() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let soft = "40, 20\n240, 20\n240, 90\n40, 90";
+    visitor.found(1, "TR3 2", &[("kind", "rot"), ("shape", soft), ("depth", "15")]).await;
+    let part = visitor.decided(1, "Transom plank 3", "whole_plank").await;
+    let row = async || {
+        let timber = visitor.get("/boats/1/timber").await.text;
+        timber.split_once(">Whole plank, Transom plank 3<").expect("its piece").1.to_owned()
+    };
+    let shape = visitor.get("/boats/1/shape").await.text;
+    let piece = shape.split("<tr").find(|r| r.contains("Whole plank, Transom plank 3")).expect("its row");
+    let piece = format!("/boats/1/pieces/{}", piece.split_once("/pieces/").unwrap().1.split('"').next().unwrap());
+    assert!(visitor.get(&piece).await.text.contains("Generated, do not cut"));
+    take_shape(&visitor, &part, 0.0).await;
+    let page = visitor.get(&piece).await.text;
+    assert!(page.contains("as taken: by its ticks") && !page.contains("only a box round it"), "{page}");
+    let section = page.split_once("<dt>Section</dt><dd>").expect("its section").1.split('<').next().unwrap();
+    assert!(section.starts_with("155 × "), "{section}");
+    let row = row().await;
+    let blank = row.split_once("Blank").unwrap().1.split_once('>').unwrap().1.split('<').next().unwrap().trim();
+    let sizes: Vec<f64> = blank.trim_end_matches(" mm").split(" × ").map(|v| v.parse().expect(blank)).collect();
+    // 2,000 along the batten and 155 + 2 × 30 where both edges hang out, and what is planed and trimmed off.
+    assert!(sizes[0] > 2_000.0 && sizes[0] < 2_120.0, "{blank}");
+    assert!(sizes[1] > 155.0 && sizes[1] < 225.0, "{blank}");
+}
+
 /// A misread tick at the end of an edge: the page says that nothing holds the line there, every drawing is stamped until it is measured again,
 /// and the departure is that of the tick, not of a line run on straight.
 #[tokio::test(flavor = "multi_thread")]
@@ -84,21 +134,7 @@ async fn no_pattern_is_cut_by_where_its_end_tick_was_misread() {
     let visitor = Visitor::new(&server);
     visitor.get("/").await;
     let taken = async |misread: f64| {
-        let page = "/boats/1/shapes/new?way=batten&part=35";
-        let mut fields: Vec<(String, String)> =
-            [("way", "batten"), ("part", "35"), ("name", "by its ticks"), ("tolerance", "1.5"), ("note", "")]
-                .map(|(k, v)| (k.to_owned(), v.to_owned()))
-                .to_vec();
-        for (i, (x, lower, upper)) in ticks().into_iter().enumerate() {
-            let upper = if i == 8 { upper + misread } else { upper };
-            for (name, value) in [("x", x), ("l", lower), ("u", upper)] {
-                fields.push((format!("{name}{i}"), format!("{value:.1}")));
-            }
-        }
-        let fields: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
-        let kept = visitor.send(page, "/boats/1/shapes/new", &fields).await;
-        assert_eq!(kept.status, 303, "{}", kept.text);
-        let at = kept.location;
+        let at = take_shape(&visitor, "35", misread).await;
         let (html, dxf) = (visitor.get(&at).await.text, visitor.get(&format!("{at}/file/dxf")).await.text);
         (html, dxf)
     };

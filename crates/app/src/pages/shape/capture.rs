@@ -429,9 +429,9 @@ async fn becomes_piece(work: &mut Work, file: &BoatFile, new: &NewCapture) -> st
     let Ok(pattern) = shape::pattern_of(file, new.member_id, &new.capture, new.tolerance) else { return Ok(()) };
     let uncut: Vec<&Piece> =
         file.pieces.iter().filter(|p| p.member_id == new.member_id && p.state != PieceState::Cut).collect();
-    for piece in uncut.iter().filter(|p| shape::is_length(p)) {
+    for piece in uncut.iter().filter(|p| shape::is_length(file, p)) {
         let blank = [pattern.blank_length, pattern.blank_width, piece.thickness];
-        work.size_piece(piece, blank, &new.name).await?;
+        work.size_piece(piece, blank, &piece.geometry.as_wide(pattern.widest), &new.name).await?;
     }
     let Capture::Rib { ticks, .. } = &new.capture else { return Ok(()) };
     let whole: Vec<&Piece> = uncut.into_iter().filter(|p| decide::is_whole_piece(file, p)).collect();
@@ -441,7 +441,7 @@ async fn becomes_piece(work: &mut Work, file: &BoatFile, new: &NewCapture) -> st
     // Where it now wants another number of futtocks than was decided on, it is decided on anew.
     if let Some(mould) = mould.filter(|m| m.pieces as usize == whole.len()) {
         for piece in whole {
-            work.size_piece(piece, mould.blank(), &new.name).await?;
+            work.size_piece(piece, mould.blank(), &piece.geometry, &new.name).await?;
         }
     }
     Ok(())
