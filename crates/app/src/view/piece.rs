@@ -38,7 +38,7 @@ pub fn draw(view: &PlankView, outline: &[Point], datum: (u32, f64), units: Units
         svg::GLYPHS
     );
     view.body(&mut out, "plank-clip");
-    for (i, p) in outline.iter().enumerate() {
+    for (i, p) in outline.iter().enumerate().filter(|(i, _)| is_numbered(*i, outline.len())) {
         let [x, y] = view.place(*p);
         let _ = write!(
             out,
@@ -58,6 +58,14 @@ pub fn datum_words(zero: &str, frame: u32) -> String {
     if frame == 0 { format!("{zero} start") } else { format!("{zero} F{frame} aft edge") }
 }
 
+/// Whether a corner is numbered on the drawing: of a shape that was taken, with a hundred of them, every tenth is; its list has all.
+fn is_numbered(corner: usize, of: usize) -> bool {
+    of <= NUMBERED || corner % 10 == 0 || corner + 1 == of
+}
+
+/// So many corners are all numbered.
+const NUMBERED: usize = 24;
+
 /// Each corner's distance from the datum, ticked off below the plank; a number that would run into another goes
 /// one row down.
 fn running_dimensions(out: &mut String, view: &PlankView, outline: &[Point], datum: (u32, f64), units: Units) {
@@ -72,7 +80,8 @@ fn running_dimensions(out: &mut String, view: &PlankView, outline: &[Point], dat
         ROOM - 4.0,
         base + 6.0
     );
-    let mut xs: Vec<f64> = outline.iter().map(|p| p[0]).collect();
+    let numbered = outline.iter().enumerate().filter(|(i, _)| is_numbered(*i, outline.len()));
+    let mut xs: Vec<f64> = numbered.map(|(_, p)| p[0]).collect();
     xs.sort_by(f64::total_cmp);
     xs.dedup_by(|a, b| (*a - *b).abs() < 0.5);
     let mut marks = vec![(zero, datum_words("0 =", datum.0))];

@@ -73,8 +73,9 @@ impl PlankView {
         out
     }
 
+    /// As high as it is drawn: new wood may be wider than the part was thought to be.
     pub fn tallest(&self) -> f64 {
-        self.upper.iter().map(|p| p[1]).fold(1.0, f64::max)
+        self.upper.iter().chain(self.outlines.iter().flatten()).map(|p| p[1]).fold(1.0, f64::max)
     }
 
     /// A point of the plank on the page.

@@ -229,7 +229,8 @@ fn outline(file: &BoatFile, piece: &Piece, plank: Option<&Plank>) -> Vec<Point> 
 fn member_view(file: &BoatFile, piece: &Piece, x0: f64, x1: f64, outlines: Vec<Vec<Point>>) -> PlankView {
     let member = file.members.iter().find(|m| m.id == piece.member_id);
     let (length, width) = member.map_or((x1, 100.0), |m| (m.length, m.width));
-    let (from, to) = ((x0 - 200.0).max(0.0), (x1 + 200.0).min(length));
+    // A shape may turn out longer than the part was thought to be.
+    let (from, to) = ((x0 - 200.0).max(0.0), (x1 + 200.0).min(length.max(x1)));
     let mut marks = member.map_or_else(Vec::new, |m| decide::marks_on_member(file, m));
     marks.retain(|m| m.shape.iter().all(|p| p[0] >= from && p[0] <= to));
     PlankView::of_part(width, [from, to], &[0.0, length], marks, outlines)

@@ -188,7 +188,7 @@ pub fn options(case: &Case<'_>, rate: impl Fn(Operation) -> f64) -> Result<Vec<R
         return Err(InputError::new("damage", "mark the damage on this part first"));
     }
     let context = Context::new(case);
-    let mut drafts = context.drafts()?;
+    let mut drafts = context.drafts();
     for draft in &mut drafts {
         context.judge(draft);
     }
@@ -279,7 +279,7 @@ impl<'c> Context<'c> {
     }
 
     /// Everything that could be done, before the limits.
-    fn drafts(&self) -> Result<Vec<Draft>, InputError> {
+    fn drafts(&self) -> Vec<Draft> {
         let case = self.case;
         let answers = |answer: Answer| self.damage.iter().any(|f| f.kind.answer() == answer);
         // Nothing painted on makes a stopwater or a drain tight.
@@ -300,7 +300,7 @@ impl<'c> Context<'c> {
         }
         let let_in = !matches!(case.class, Class::Panel | Class::Moulded | Class::Whole);
         if let_in && (answers(Answer::Wood) || answers(Answer::Layers)) {
-            drafts.extend(self.graving()?);
+            drafts.extend(self.graving());
         }
         let joined = |ratio: f64| if open_scarf { self.new_scarf(ratio) } else { self.scarf(ratio) };
         match case.class {
@@ -322,7 +322,7 @@ impl<'c> Context<'c> {
             Class::Panel => drafts.extend([self.panel_patch(), self.reskin()]),
             Class::Moulded => drafts.extend([self.layer_patch(), self.reskin()]),
         }
-        Ok(drafts)
+        drafts
     }
 
     /// What the limits say of an option.
@@ -421,19 +421,14 @@ impl<'c> Context<'c> {
         (found.across(self.case.width) + 2.0 * beside).min(self.case.width)
     }
 
-    /// A let-in piece over each damaged place; none where nothing that was found is cut out.
-    fn graving(&self) -> Result<Option<Draft>, InputError> {
+    /// A let-in piece over each damaged place; none where nothing that was found is cut out, or it lies beside the part as it was measured
+    /// since.
+    fn graving(&self) -> Option<Draft> {
         let case = self.case;
         let board = case.class == Class::Board;
-        let damage = case.let_in();
-        if damage.is_empty() {
-            return Ok(None);
-        }
-        let patches: Vec<Patch> = groups(damage)
-            .into_iter()
-            .map(|damage| graving::plan(&case.graving(damage)))
-            .collect::<Result<_, _>>()
-            .map_err(|e| InputError::new("damage", e.message))?;
+        let damage = Some(case.let_in()).filter(|damage| !damage.is_empty())?;
+        let laid_out = groups(damage).into_iter().map(|damage| graving::plan(&case.graving(damage)));
+        let patches: Vec<Patch> = laid_out.collect::<Result<_, _>>().ok()?;
         let plank = case.plank();
         let section = let_in(&patches, &plank);
         let most = let_in_most(case.kind);
@@ -462,7 +457,7 @@ impl<'c> Context<'c> {
         let backing = || patches.iter().filter_map(|p| p.backing.as_ref());
         // A spar is glued; nothing is fastened through it.
         let each = if case.kind == MemberKind::Spar { 0 } else { 2 };
-        Ok(Some(Draft {
+        Some(Draft {
             years: OptionKind::Graving.years(false),
             kind: OptionKind::Graving,
             kept: 1.0 - volume / (case.length * case.width * case.thickness),
@@ -478,7 +473,7 @@ impl<'c> Context<'c> {
             },
             wood: Wood::Patches(patches),
             reasons,
-        }))
+        })
     }
 
     /// Patches of a board too near one of its ends.
@@ -1203,6 +1198,10 @@ mod tests {
         // Without its drawing the whole box of it is taken.
         let boxed = extent(&outline(&Case { drawn: vec![], ..keel.clone() }), 1).unwrap();
         assert!(boxed.1 >= 66.0, "{boxed:?}");
+        // All of it beside the part, as it was measured since: nothing is let in, and the other ways stand.
+        let beside = Damage { kind: DamageKind::Gouge, points: vec![[4_500.0, 170.0]; 4], depth: 8.0 };
+        let moved = options(&Case { drawn: vec![beside], ..keel.clone() }, |op| op.rate().0).unwrap();
+        assert!(!moved.is_empty() && moved.iter().all(|o| o.kind != OptionKind::Graving));
         let narrower = Case { width: 50.0, ..keel };
         assert!(extent(&outline(&narrower), 1).unwrap().1 <= 50.0);
     }
