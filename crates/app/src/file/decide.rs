@@ -8,7 +8,7 @@ use mend_keel_core::practice::School;
 use mend_keel_core::repair::decide::alone::Answered;
 use mend_keel_core::repair::decide::limits::OTHER_SHEET;
 use mend_keel_core::repair::decide::member::{self, Class, Curve};
-use mend_keel_core::repair::decide::{self, Case, Found, RepairOption, Skin, Timber, Wood, alone};
+use mend_keel_core::repair::decide::{self, Case, Found, RepairOption, Skin, Timber, Wood};
 use mend_keel_core::repair::graving::{self, Backing, Damage, Patch};
 use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::shape::frame::{self, FrameShape, Mould, Scantling};
@@ -201,7 +201,7 @@ pub fn case<'f>(file: &'f BoatFile, plank: &Plank, school: School) -> std::resul
         .filter(|(f, _)| f.grade > Grade::Sound)
         .filter_map(|(f, as_found)| {
             let at = f.address().filter(|at| file.boat.shell.place(*at).is_ok())?;
-            alone::cut_out(as_found, &file.shape_on_plank(plank, f, at), length, width, plank.thickness)
+            as_found.cut_out(&file.shape_on_plank(plank, f, at), length, width, plank.thickness)
         })
         .collect();
     let own = [plank.from_bay, plank.to_bay];
@@ -280,7 +280,7 @@ pub fn member_case(
         }
     };
     let drawn = found.iter().zip(&drawn).filter(|(f, _)| f.asks());
-    let drawn = drawn.filter_map(|(f, drawn)| alone::cut_out(f, drawn, length, width, thickness)).collect();
+    let drawn = drawn.filter_map(|(f, drawn)| f.cut_out(drawn, length, width, thickness)).collect();
     let girth = shell.greatest_girth();
     let below_waterline = match subject {
         Subject::Member(_) => kind.is_below_waterline(),

@@ -60,7 +60,7 @@ pub fn datum_words(zero: &str, frame: u32) -> String {
 
 /// Whether a corner is numbered on the drawing: of a shape that was taken, with a hundred of them, every tenth is; its list has all.
 fn is_numbered(corner: usize, of: usize) -> bool {
-    of <= NUMBERED || corner % 10 == 0 || corner + 1 == of
+    of <= NUMBERED || corner.is_multiple_of(10) || corner + 1 == of
 }
 
 /// So many corners are all numbered.

@@ -1,13 +1,11 @@
 //! Deciding on one member by itself: without the rack and without its neighbours.
 
 use crate::error::{self, InputError};
-use crate::geometry::Point;
 use crate::grid::member::MemberKind;
 use crate::grid::plank::PlankPlace;
 use crate::grid::{Construction, Shell, Side};
 use crate::practice::{Practice, School, Use};
 use crate::repair::butts::Rule;
-use crate::repair::graving::{Damage, DamageKind};
 use crate::survey::{Answer, Cause, Grade};
 use crate::timber::species::Species;
 use crate::work::estimate::Operation;
@@ -57,35 +55,8 @@ pub struct Answered {
     pub once_dry: Option<OptionKind>,
 }
 
-/// What stands for a place that was only pointed at, mm each way (*yard rule*).
-const POINTED: f64 = 10.0;
 /// Frames behind a plank by itself stand so many thicknesses apart, within these limits in mm (*yard rule*).
 const FRAMES_APART: (f64, f64, f64) = (12.0, 150.0, 450.0);
-
-/// A finding's shape on its member: a line for a crack, an outline otherwise; what was only pointed at has some size.
-pub fn outline(found: &Found, length: f64, width: f64) -> Vec<[f64; 2]> {
-    let spread = |low: f64, high: f64, most: f64| {
-        let middle = ((low + high) / 2.0).clamp(0.0, most);
-        let half = ((high - low) / 2.0).max(POINTED);
-        ((middle - half).max(0.0), (middle + half).min(most))
-    };
-    let (from, to) = spread(found.from, found.to, length);
-    if found.kind.cut_as() == Some(DamageKind::Crack) {
-        let (low, high) = (found.low.clamp(0.0, width), found.high.clamp(0.0, width));
-        return vec![[from, low], [to, high]];
-    }
-    let (low, high) = spread(found.low, found.high, width);
-    vec![[from, low], [to, low], [to, high], [from, high]]
-}
-
-/// A finding as it is cut out: as it was drawn, or so large as it is where it was only pointed at. `None`: no wood is taken for it.
-pub fn cut_out(found: &Found, drawn: &[Point], length: f64, width: f64, thickness: f64) -> Option<Damage> {
-    let kind = found.kind.cut_as()?;
-    let flat = found.to - found.from < 1.0 || drawn.len() < 3;
-    let line = kind == DamageKind::Crack && drawn.len() > 1 && found.to > found.from;
-    let points = if line || !flat { drawn.to_vec() } else { outline(found, length, width) };
-    Some(Damage { kind, points, depth: found.deep(thickness) })
-}
 
 /// Lays out the options of a member by itself. Errors name the field, damage as `damage[i].…`.
 pub fn decide(alone: &Alone<'_>) -> Result<Answered, InputError> {
@@ -201,7 +172,7 @@ impl<'s> Alone<'s> {
         let open = self.found.iter().filter(|f| f.grade > Grade::Sound);
         let damage = open
             .filter(|f| f.kind.answer() == Answer::Wood || f.takes_wood())
-            .filter_map(|f| cut_out(f, &[], self.length, self.width, self.thickness))
+            .filter_map(|f| f.cut_out(&[], self.length, self.width, self.thickness))
             .collect();
         plank::Case {
             shell,

@@ -1,9 +1,11 @@
 //! What may not be ranked: the limits every school respects, for every kind of member and finding. Handbook 04.
 
 use crate::error::{self, InputError};
+use crate::geometry::Point;
 use crate::grid::member::MemberKind;
 use crate::practice::Use;
 use crate::reason::{Reason, Verdict};
+use crate::repair::graving::{Damage, DamageKind};
 use crate::repair::way::OptionKind;
 use crate::survey::{Answer, Cause, Certainty, FindingKind, Grade};
 use crate::timber::decay;
@@ -35,6 +37,9 @@ pub const SKIN_SHARE: f64 = 0.15;
 pub const SKIN_PANELS: u32 = 5;
 /// Years from which it does in coastal or offshore use.
 pub const SKIN_AGE: f64 = 40.0;
+
+/// What stands for a place that was only pointed at, mm each way (*yard rule*).
+const POINTED: f64 = 10.0;
 
 /// One thing found on a member. `from` and `to` along it, `low` and `high` across its face, `depth` into it, mm.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -88,6 +93,32 @@ impl Found {
     pub fn deep(&self, thickness: f64) -> f64 {
         let through = self.kind == FindingKind::Broken || (self.kind.taken_as_through() && self.depth <= 0.0);
         if through { thickness } else { self.depth.min(thickness) }
+    }
+
+    /// Its shape on its member: a line for a crack, an outline otherwise; what was only pointed at has some size.
+    fn outline(&self, length: f64, width: f64) -> Vec<Point> {
+        let spread = |low: f64, high: f64, most: f64| {
+            let middle = ((low + high) / 2.0).clamp(0.0, most);
+            let half = ((high - low) / 2.0).max(POINTED);
+            ((middle - half).max(0.0), (middle + half).min(most))
+        };
+        let (from, to) = spread(self.from, self.to, length);
+        if self.kind.cut_as() == Some(DamageKind::Crack) {
+            let (low, high) = (self.low.clamp(0.0, width), self.high.clamp(0.0, width));
+            return vec![[from, low], [to, high]];
+        }
+        let (low, high) = spread(self.low, self.high, width);
+        vec![[from, low], [to, low], [to, high], [from, high]]
+    }
+
+    /// As it is cut out of a member of this length, width and thickness, mm: as it was drawn, or so large as it is where it was only pointed
+    /// at. `None`: no wood is taken for it.
+    pub fn cut_out(&self, drawn: &[Point], length: f64, width: f64, thickness: f64) -> Option<Damage> {
+        let kind = self.kind.cut_as()?;
+        let flat = self.to - self.from < 1.0 || drawn.len() < 3;
+        let line = kind == DamageKind::Crack && drawn.len() > 1 && self.to > self.from;
+        let points = if line || !flat { drawn.to_vec() } else { self.outline(length, width) };
+        Some(Damage { kind, points, depth: self.deep(thickness) })
     }
 
     /// Whether wood must be cut away for it.

@@ -18,8 +18,8 @@ use crate::work::estimate::Operation;
 use crate::work::tasks::Extent;
 
 use super::{
-    Body, Draft, Facts, Found, JOINT_THICKNESSES, RepairOption, Skin, Timber, Wood, alone, flatten, full_length,
-    groups, inject, leave, let_in, limits, old_holes, patched, rank, refit, said_once, treat,
+    Body, Draft, Facts, Found, JOINT_THICKNESSES, RepairOption, Skin, Timber, Wood, flatten, full_length, groups,
+    inject, leave, let_in, limits, old_holes, patched, rank, refit, said_once, treat,
 };
 use crate::repair::way::OptionKind;
 
@@ -214,7 +214,7 @@ impl Case<'_> {
         let (length, width, thickness) = (self.length, self.width, self.thickness);
         if self.drawn.is_empty() {
             let found = self.found.iter().filter(|f| f.asks());
-            return found.filter_map(|f| alone::cut_out(f, &[], length, width, thickness)).collect();
+            return found.filter_map(|f| f.cut_out(&[], length, width, thickness)).collect();
         }
         let mut drawn = self.drawn.clone();
         // Its size may have been measured after the damage was drawn.
