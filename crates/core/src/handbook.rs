@@ -159,6 +159,7 @@ pub const VALUES: &[Value] = &[
     value("seam.primer", "mm", |_| seam::PRIMER_FILM),
     value("seam.soft", "%", |_| seam::balance::SOFT_GIVE * 100.0),
     value("seam.thin", "mm", |_| seam::THINNEST_CAULKED),
+    value("shape.own_length", "%", |_| shape_pattern::OWN_LENGTH * 100.0),
     value("shape.run_out", "°", |_| shape_pattern::RUN_OUT),
     value("spar.supports", "mm", |_| spar::SUPPORTS),
     value("spar.turns", "mm", |_| spar::TURNS),

@@ -46,14 +46,23 @@ pub fn is_length(file: &BoatFile, piece: &Piece) -> bool {
     }
 }
 
-/// The shape that was taken of a part last.
-fn newest(file: &BoatFile, part: i64) -> Option<&CaptureRow> {
-    file.captures.iter().filter(|c| c.member_id == part).max_by_key(|c| c.id)
+/// The shape that was taken for a piece last, of its part.
+fn newest<'f>(file: &'f BoatFile, piece: &Piece) -> Option<&'f CaptureRow> {
+    let its = |c: &&CaptureRow| c.member_id == piece.member_id && may_be_of(file, piece, &c.capture);
+    file.captures.iter().filter(its).max_by_key(|c| c.id)
+}
+
+/// Whether a shape of a part can be that of a piece: a length of new wood is not cut to the shape of a shorter opening.
+pub fn may_be_of(file: &BoatFile, piece: &Piece, capture: &Capture) -> bool {
+    let (Geometry::Stretch { from, to, .. } | Geometry::Timber { from, to, .. }) = piece.geometry else { return true };
+    let Some(edges) = capture.edges().ok().filter(|_| is_length(file, piece)) else { return true };
+    let all: Vec<Point> = edges.lower.into_iter().chain(edges.upper).collect();
+    extent(&all, 0).is_none_or(|(first, last)| pattern::may_be_of(last - first, to - from))
 }
 
 /// The shape that was taken for a piece, the newest of its part, with its pattern.
 pub fn taken<'f>(file: &'f BoatFile, piece: &Piece) -> Option<(&'f CaptureRow, Pattern)> {
-    let newest = newest(file, piece.member_id).filter(|_| is_length(file, piece))?;
+    let newest = newest(file, piece).filter(|_| is_length(file, piece))?;
     let (_, pattern) = plan(file, newest).ok()?;
     Some((newest, pattern))
 }
@@ -109,7 +118,7 @@ pub fn is_behind(file: &BoatFile, piece: &Piece) -> bool {
 /// Whether nobody measured an edge a piece would be cut by.
 pub fn nobody_measured(file: &BoatFile, piece: &Piece) -> bool {
     match &piece.geometry {
-        _ if is_whole(file, piece) => newest(file, piece.member_id).is_none(),
+        _ if is_whole(file, piece) => newest(file, piece).is_none(),
         Geometry::Patch { to_edge: ToEdge::None, .. } => false,
         Geometry::Patch { outline, .. } => {
             let (x0, x1) = extent(outline, 0).unwrap_or_default();
@@ -129,7 +138,7 @@ pub fn edges<'f>(file: &'f BoatFile, piece: &Piece) -> EdgesFrom<'f> {
     if let Some((row, pattern)) = taken(file, piece) {
         return EdgesFrom::Shape(row, Box::new(pattern));
     }
-    newest(file, piece.member_id).filter(|_| is_whole(file, piece)).map_or(EdgesFrom::Measured, EdgesFrom::Template)
+    newest(file, piece).filter(|_| is_whole(file, piece)).map_or(EdgesFrom::Measured, EdgesFrom::Template)
 }
 
 /// Whether the strake's width was measured at every frame of a stretch and one beside it; x from the plank's fore joint, mm.

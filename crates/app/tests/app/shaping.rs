@@ -76,8 +76,8 @@ async fn a_plank_goes_from_damage_to_a_printed_pattern_and_a_misread_tick_is_fou
     b.close().await;
 }
 
-/// Takes the shape of a part of the first boat by a batten with its last upper tick misread by so much; where its page is.
-async fn take_shape(visitor: &Visitor, part: &str, misread: f64) -> String {
+/// Takes the shape of a part of the first boat by a batten so long with its last upper tick misread by so much; where its page is.
+async fn take_shape(visitor: &Visitor, part: &str, misread: f64, length: f64) -> String {
     let page = format!("/boats/1/shapes/new?way=batten&part={part}");
     let mut fields: Vec<(String, String)> =
         [("way", "batten"), ("part", part), ("name", "by its ticks"), ("tolerance", "1.5"), ("note", "")]
@@ -85,7 +85,7 @@ async fn take_shape(visitor: &Visitor, part: &str, misread: f64) -> String {
             .to_vec();
     for (i, (x, lower, upper)) in ticks().into_iter().enumerate() {
         let upper = if i == 8 { upper + misread } else { upper };
-        for (name, value) in [("x", x), ("l", lower), ("u", upper)] {
+        for (name, value) in [("x", x * length / 2_000.0), ("l", lower), ("u", upper)] {
             fields.push((format!("{name}{i}"), format!("{value:.1}")));
         }
     }
@@ -113,7 +113,11 @@ async fn the_shape_of_a_transom_plank_becomes_its_piece() {
     let piece = shape.split("<tr").find(|r| r.contains("Whole plank, Transom plank 3")).expect("its row");
     let piece = format!("/boats/1/pieces/{}", piece.split_once("/pieces/").unwrap().1.split('"').next().unwrap());
     assert!(visitor.get(&piece).await.text.contains("Generated, do not cut"));
-    take_shape(&visitor, &part, 0.0).await;
+    // The shape of a short opening is not that of a whole plank.
+    take_shape(&visitor, &part, 0.0, 400.0).await;
+    let page = visitor.get(&piece).await.text;
+    assert!(page.contains("Generated, do not cut") && !page.contains("as taken"), "{page}");
+    take_shape(&visitor, &part, 0.0, 2_000.0).await;
     let page = visitor.get(&piece).await.text;
     assert!(page.contains("as taken: by its ticks") && !page.contains("only a box round it"), "{page}");
     let section = page.split_once("<dt>Section</dt><dd>").expect("its section").1.split('<').next().unwrap();
@@ -134,7 +138,7 @@ async fn no_pattern_is_cut_by_where_its_end_tick_was_misread() {
     let visitor = Visitor::new(&server);
     visitor.get("/").await;
     let taken = async |misread: f64| {
-        let at = take_shape(&visitor, "35", misread).await;
+        let at = take_shape(&visitor, "35", misread, 2_000.0).await;
         let (html, dxf) = (visitor.get(&at).await.text, visitor.get(&format!("{at}/file/dxf")).await.text);
         (html, dxf)
     };

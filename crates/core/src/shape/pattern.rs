@@ -68,6 +68,15 @@ impl FairEdge {
     }
 }
 
+/// A shape shorter than this share of new wood is not its shape (*yard rule*).
+pub const OWN_LENGTH: f64 = 0.75;
+
+/// Whether a shape so long can be that of new wood of a length, mm. What is much shorter was taken of another opening; they need not agree
+/// closely, since how long the wood was thought to be may have been generated.
+pub fn may_be_of(shape: f64, wood: f64) -> bool {
+    shape >= OWN_LENGTH * wood
+}
+
 /// A plank's pattern. Lengths mm, angles degrees.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Pattern {

@@ -429,7 +429,8 @@ async fn becomes_piece(work: &mut Work, file: &BoatFile, new: &NewCapture) -> st
     let Ok(pattern) = shape::pattern_of(file, new.member_id, &new.capture, new.tolerance) else { return Ok(()) };
     let uncut: Vec<&Piece> =
         file.pieces.iter().filter(|p| p.member_id == new.member_id && p.state != PieceState::Cut).collect();
-    for piece in uncut.iter().filter(|p| shape::is_length(file, p)) {
+    let its = |p: &&&Piece| shape::is_length(file, p) && shape::may_be_of(file, p, &new.capture);
+    for piece in uncut.iter().filter(its) {
         let blank = [pattern.blank_length, pattern.blank_width, piece.thickness];
         work.size_piece(piece, blank, &piece.geometry.as_wide(pattern.widest), &new.name).await?;
     }
