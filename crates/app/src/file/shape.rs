@@ -55,7 +55,10 @@ fn newest<'f>(file: &'f BoatFile, piece: &Piece) -> Option<&'f CaptureRow> {
 /// Whether a shape of a part can be that of a piece: a length of new wood is not cut to the shape of a shorter opening.
 pub fn may_be_of(file: &BoatFile, piece: &Piece, capture: &Capture) -> bool {
     let (Geometry::Stretch { from, to, .. } | Geometry::Timber { from, to, .. }) = piece.geometry else { return true };
-    let Some(edges) = capture.edges().ok().filter(|_| is_length(file, piece)) else { return true };
+    if !is_length(file, piece) {
+        return true;
+    }
+    let Ok(edges) = capture.edges() else { return true };
     let all: Vec<Point> = edges.lower.into_iter().chain(edges.upper).collect();
     extent(&all, 0).is_none_or(|(first, last)| pattern::may_be_of(last - first, to - from))
 }
@@ -89,7 +92,7 @@ impl EdgesFrom<'_> {
         match self {
             Self::Generated => Some("GENERATED, DO NOT CUT: take its shape first"),
             Self::Template(_) => Some("ONLY A BOX ROUND IT: cut to its template"),
-            Self::Shape(_, pattern) if pattern.suspects.iter().any(|s| s.at_end) => Some(END_IN_DOUBT),
+            Self::Shape(_, pattern) if pattern.end_in_doubt() => Some(END_IN_DOUBT),
             Self::Shape(..) | Self::Measured => None,
         }
     }

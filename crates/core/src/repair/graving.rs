@@ -146,8 +146,11 @@ pub struct Request {
 impl Request {
     /// How deep its piece goes, mm, and whether right through.
     fn depth(&self) -> (f64, bool) {
-        let deepest = self.damage.iter().map(|d| d.depth).fold(0.0, f64::max);
-        depth(self.plank.thickness, self.face_depth(), deepest)
+        depth(self.plank.thickness, self.face_depth(), self.deepest())
+    }
+
+    fn deepest(&self) -> f64 {
+        self.damage.iter().map(|d| d.depth).fold(0.0, f64::max)
     }
 
     /// How deep damage of the face is let in, mm.
@@ -475,7 +478,6 @@ fn facts(
     let plank = &request.plank;
     let rules = &request.rules;
     let area = signed_area(&outline);
-    let deepest = request.damage.iter().map(|d| d.depth).fold(0.0, f64::max);
     let (depth, through) = request.depth();
     let ((x0, x1), (y0, y1)) = extent(&outline, 0).zip(extent(&outline, 1)).unwrap_or_default();
     let middle = ((x0 + x1) / 2.0).clamp(0.0, plank.length);
@@ -513,7 +515,7 @@ fn facts(
         })
         .formula("depth = max(depth of the face, damage + 1)")
         .value("depth of the face", request.face_depth(), "mm")
-        .value("damage depth", deepest, "mm")
+        .value("damage depth", request.deepest(), "mm")
         .value("depth", depth, "mm"),
     ];
     if let Some(why) = broken {

@@ -335,6 +335,11 @@ fn reasons(p: &Pattern, allow: Allowances, tolerance: f64) -> Vec<Reason> {
 }
 
 impl Pattern {
+    /// Whether no good tick holds an end of an edge.
+    pub fn end_in_doubt(&self) -> bool {
+        self.suspects.iter().any(|s| s.at_end)
+    }
+
     /// Whether both edges have ticks enough for one to be contradicted by the others; where not, no suspects means nothing.
     pub fn checked(&self) -> bool {
         self.lower.fair.checked && self.upper.fair.checked

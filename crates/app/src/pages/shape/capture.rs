@@ -919,7 +919,7 @@ pub async fn file(desk: Desk<'_>, _who: BoatReader, id: i64, capture: i64, kind:
             paper::pattern(&name, &pattern, section.as_ref(), desk.units)
         }
     };
-    if pattern.suspects.iter().any(|s| s.at_end) {
+    if pattern.end_in_doubt() {
         drawing.stamp.get_or_insert_with(|| shape::END_IN_DOUBT.to_owned());
     }
     drawn::file(&drawing, kind).await

@@ -190,26 +190,14 @@ impl<'f> Laid<'f> {
         let (x0, x1) = extent(&self.outline, 0).unwrap_or_default();
         let within =
             |d: &graving::Damage| extent(&d.points, 0).is_some_and(|(a, b)| (a + b) / 2.0 >= x0 && (a + b) / 2.0 <= x1);
-        let subject = Subject::of(file, self.piece.member_id)?;
-        let Subject::Plank(plank) = subject else {
-            let Ok(case) = decide::member_case(file, &subject, file.boat.school) else { return Ok(None) };
-            let damage: Vec<_> = case.let_in().into_iter().filter(within).collect();
-            return Ok((!damage.is_empty()).then(|| case.graving(damage)));
+        let here = |damage: Vec<graving::Damage>| -> Vec<_> { damage.into_iter().filter(within).collect() };
+        let asked = match Subject::of(file, self.piece.member_id)? {
+            Subject::Plank(plank) => {
+                decide::case(file, plank, file.boat.school).map(|case| case.graving(here(case.let_in())))
+            }
+            other => decide::member_case(file, &other, file.boat.school).map(|case| case.graving(here(case.let_in()))),
         };
-        let Ok(case) = decide::case(file, plank, file.boat.school) else { return Ok(None) };
-        let damage: Vec<_> = case.let_in().into_iter().filter(within).collect();
-        if damage.is_empty() {
-            return Ok(None);
-        }
-        let (from, to) = plank.place().span(&file.boat.shell);
-        Ok(Some(graving::Request {
-            plank: graving::Plank::of(&case.place, &file.boat.shell, plank.thickness),
-            damage,
-            holes: case.holes.clone(),
-            frames: file.boat.shell.frames.iter().filter(|x| **x >= from && **x <= to).map(|x| x - from).collect(),
-            rules: case.practice.graving,
-            face_depth: None,
-        }))
+        Ok(asked.ok().filter(|asked| !asked.damage.is_empty()))
     }
 }
 

@@ -78,6 +78,26 @@ impl Case<'_> {
     }
 }
 
+impl Case<'_> {
+    /// What is asked of a graving piece for some damage on its face.
+    pub fn graving(&self, damage: Vec<Damage>) -> graving::Request {
+        graving::Request {
+            plank: Plank::of(&self.place, self.shell, self.thickness),
+            damage,
+            holes: self.holes.clone(),
+            frames: self.frames(),
+            rules: self.practice.graving,
+            face_depth: None,
+        }
+    }
+
+    /// Middles of the frames behind it, mm from its fore joint.
+    fn frames(&self) -> Vec<f64> {
+        let (from, to) = self.place.span(self.shell);
+        self.shell.frames.iter().filter(|x| **x >= from && **x <= to).map(|x| x - from).collect()
+    }
+}
+
 /// A stretch of new plank. Lengths mm from the plank's fore joint.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Stretch {
@@ -237,7 +257,6 @@ struct Context<'c> {
 impl<'c> Context<'c> {
     fn new(case: &'c Case<'c>) -> Result<Self, InputError> {
         let plank = Plank::of(&case.place, case.shell, case.thickness);
-        let (from, to) = case.place.span(case.shell);
         let points: Vec<Point> = case.damage.iter().flat_map(|d| d.points.iter().copied()).collect();
         let ends = case.found.iter().filter(|f| f.asks()).flat_map(|f| [f.from, f.to]);
         let xs: Vec<f64> = points.iter().map(|p| p[0]).chain(ends).collect();
@@ -258,12 +277,11 @@ impl<'c> Context<'c> {
         };
         let facts = Facts::of(&case.found, &body);
         let beyond = case.practice.graving.rot_along.max(2.0 * case.thickness);
-        let frames = case.shell.frames.iter().filter(|x| **x >= from && **x <= to).map(|x| x - from).collect();
         Ok(Self {
             cut: ((x0 - beyond).max(0.0), (x1 + beyond).min(plank.length)),
             facts,
             plank,
-            frames,
+            frames: case.frames(),
             case,
             screw_shank: fastening::shank(14),
         })
@@ -340,14 +358,7 @@ impl<'c> Context<'c> {
         let mut patches = Vec::new();
         let half = self.case.half_depth();
         for damage in groups(self.case.let_in()) {
-            let mut patch = graving::plan(&graving::Request {
-                plank: self.plank.clone(),
-                damage,
-                holes: self.case.holes.clone(),
-                frames: self.frames.clone(),
-                rules: self.case.practice.graving,
-                face_depth: None,
-            })?;
+            let mut patch = graving::plan(&self.case.graving(damage))?;
             // A frame behind it backs a crack let in at half depth, and so does the plank it laps.
             let framed = |x: (f64, f64)| self.frames.iter().any(|f| (x.0..=x.1).contains(f));
             let lapped = self.lapped(&patch).iter().any(|l| *l > 0.0);
