@@ -12,7 +12,7 @@
 //!    together, in order.
 //! 7. [`deck`], [`spar`], [`job`]: whole jobs beside the repair of a part.
 //! 8. [`practice`]: schools and yard rules. [`handbook`]: the values its text states. [`caution`]: the short warnings shown
-//!    beside dangerous work. [`chance`]: seeded, so that it can be repeated.
+//!    beside dangerous work. [`chance`]: seeded, so that it can be repeated. [`patience`]: when a search is stopped.
 //!
 //! Lengths are millimetres and angles degrees unless a name says otherwise. Fallible functions return
 //! [`InputError`], which names the field and says what to do.
@@ -47,6 +47,7 @@ pub mod hidden;
 pub mod hull;
 pub mod job;
 pub mod metals;
+pub mod patience;
 pub mod practice;
 pub mod reason;
 pub mod repair;

@@ -14,10 +14,11 @@ mod work_tools;
 
 use std::collections::HashSet;
 use std::hash::Hash;
-use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 
 use mend_keel_core::grid::plank::Hole;
 use mend_keel_core::grid::{Joint, Side};
+use mend_keel_core::patience::TooLong;
 use mend_keel_core::practice::GravingRules;
 use mend_keel_core::repair::butts::{self, Conflict, Rule};
 use mend_keel_core::repair::graving::{self, Damage, DamageKind, Plank, Request};
@@ -107,7 +108,11 @@ pub fn run(tool: &str, input: Value) -> Outcome {
     })?;
     within(&input, "")?;
     // What breaks inside a tool is an answer too: the lines after it still have their turn.
-    catch_unwind(AssertUnwindSafe(|| work(input))).unwrap_or_else(|_| {
+    catch_unwind(AssertUnwindSafe(|| work(input))).unwrap_or_else(|why| {
+        // What was stopped is not broken: whoever stopped it says so.
+        if why.is::<TooLong>() {
+            resume_unwind(why);
+        }
         Err(InputError::new("", "this cannot be worked: the figures lie outside what the tool was made for"))
     })
 }

@@ -565,9 +565,10 @@ pub async fn work(desk: Desk<'_>, _who: Crew, tool: &str, posted: Posted) -> Res
     let asked = Value::Object(input.clone()).to_string();
     let mut answer = Value::Null;
     if faults.is_empty() {
-        match heavy::compute(|| compute::run(contract(tool.name), Value::Object(input))).await? {
-            Ok(output) => answer = output,
-            Err(e) => faults.add_listed(&e),
+        match heavy::compute(|| compute::run(contract(tool.name), Value::Object(input))).await {
+            Ok(Ok(output)) => answer = output,
+            Ok(Err(e)) => faults.add_listed(&e),
+            Err(halted) => faults.add(InputError::new("", halted.says())),
         }
     }
     let good = faults.is_empty();

@@ -8,7 +8,7 @@ use rocket::request::Request;
 use rocket::response::{self, Redirect, Responder, Response};
 
 use crate::web::changed::Changed;
-use crate::web::heavy::{Busy, COME_BACK};
+use crate::web::heavy::{COME_BACK, Halted};
 use crate::web::kept::Drawn;
 
 /// A page, or where to go next.
@@ -77,9 +77,12 @@ impl From<StoreError> for AppError {
     }
 }
 
-impl From<Busy> for AppError {
-    fn from(Busy: Busy) -> Self {
-        Self::Busy
+impl From<Halted> for AppError {
+    fn from(halted: Halted) -> Self {
+        match halted {
+            Halted::Busy => Self::Busy,
+            Halted::TooLong => Self::Refused(format!("{}; nothing was changed", halted.says())),
+        }
     }
 }
 

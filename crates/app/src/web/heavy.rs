@@ -2,8 +2,9 @@
 
 use std::sync::LazyLock;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
+use mend_keel_core::patience;
 use rocket::tokio::runtime::{Handle, RuntimeFlavor};
 use rocket::tokio::sync::{Semaphore, SemaphorePermit};
 use rocket::tokio::{task, time};
@@ -18,12 +19,19 @@ static WAITING: AtomicUsize = AtomicUsize::new(0);
 /// Most that wait, and how long they do, before they are told to come back.
 const QUEUE: usize = 24;
 const PATIENCE: Duration = Duration::from_secs(20);
+/// A computation that goes on for longer is stopped.
+const LONGEST: Duration = Duration::from_secs(60);
 /// When to come back, s.
 pub const COME_BACK: u32 = 5;
 
-/// Too many wait.
+/// Why there is nothing to show.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Busy;
+pub enum Halted {
+    /// Too many wait.
+    Busy,
+    /// It went on for longer than [`LONGEST`].
+    TooLong,
+}
 
 /// Takes itself out of the queue again, also when whoever waited has gone away.
 struct InQueue;
@@ -42,29 +50,46 @@ impl Drop for InQueue {
     }
 }
 
-async fn room() -> Result<SemaphorePermit<'static>, Busy> {
-    let _queued = InQueue::join().ok_or(Busy)?;
-    match time::timeout(PATIENCE, ROOM.acquire()).await {
-        Ok(Ok(permit)) => Ok(permit),
-        Ok(Err(_)) | Err(_) => Err(Busy),
+impl Halted {
+    /// What to do about it, in a line.
+    pub fn says(self) -> String {
+        match self {
+            Self::Busy => format!("the yard’s server is busy: again in {COME_BACK} s"),
+            Self::TooLong => {
+                format!("it took longer than {} s and was stopped: give it less at once", LONGEST.as_secs())
+            }
+        }
     }
 }
 
-/// Does work that takes long, without keeping others from being answered. Refused with [`Busy`] when too many wait.
-pub async fn compute<T>(work: impl FnOnce() -> T) -> Result<T, Busy> {
+async fn room() -> Result<SemaphorePermit<'static>, Halted> {
+    let _queued = InQueue::join().ok_or(Halted::Busy)?;
+    match time::timeout(PATIENCE, ROOM.acquire()).await {
+        Ok(Ok(permit)) => Ok(permit),
+        Ok(Err(_)) | Err(_) => Err(Halted::Busy),
+    }
+}
+
+/// Does work that takes long, without keeping others from being answered. [`Halted`] when too many wait, or when it takes too long.
+pub async fn compute<T>(work: impl FnOnce() -> T) -> Result<T, Halted> {
     let _permit = room().await?;
-    Ok(match Handle::try_current().map(|h| h.runtime_flavor()) {
-        Ok(RuntimeFlavor::MultiThread) => task::block_in_place(work),
+    match Handle::try_current().map(|h| h.runtime_flavor()) {
+        Ok(RuntimeFlavor::MultiThread) => task::block_in_place(|| for_so_long(LONGEST, work)),
         // With one thread there is nobody else to answer.
-        _ => work(),
-    })
+        _ => for_so_long(LONGEST, work),
+    }
+}
+
+fn for_so_long<T>(longest: Duration, work: impl FnOnce() -> T) -> Result<T, Halted> {
+    let begun = Instant::now();
+    patience::within(move || begun.elapsed() > longest, work).map_err(|patience::TooLong| Halted::TooLong)
 }
 
 /// Does work that nobody waits for, only where there is room at once: it never makes anybody queue.
 pub async fn ahead(work: impl FnOnce() + Send + 'static) {
     let Ok(permit) = ROOM.try_acquire() else { return };
     // Whatever became of it, whoever asks later works it out anew.
-    let _ = task::spawn_blocking(work).await;
+    let _ = task::spawn_blocking(|| for_so_long(LONGEST, work)).await;
     drop(permit);
 }
 
@@ -76,7 +101,7 @@ mod tests {
     async fn a_full_queue_says_so_and_frees_itself() {
         let all: Vec<_> = (0..QUEUE).map(|_| InQueue::join()).collect();
         assert!(all.iter().filter(|q| q.is_some()).count() >= QUEUE - 2);
-        assert!(InQueue::join().is_none() && matches!(room().await, Err(Busy)));
+        assert!(InQueue::join().is_none() && matches!(room().await, Err(Halted::Busy)));
         drop(all);
         assert_eq!(compute(|| 6 * 7).await.ok(), Some(42));
         let (told, heard) = std::sync::mpsc::channel();
@@ -88,5 +113,16 @@ mod tests {
         ahead(move || told.send(1).unwrap_or_default()).await;
         assert!(heard.recv().is_err());
         drop(taken);
+    }
+
+    #[test]
+    fn what_never_ends_is_stopped_and_the_next_is_not() {
+        let for_ever = || -> u32 {
+            loop {
+                patience::look();
+            }
+        };
+        assert_eq!(for_so_long(Duration::ZERO, for_ever), Err(Halted::TooLong));
+        assert_eq!(for_so_long(LONGEST, || 6 * 7), Ok(42));
     }
 }

@@ -404,6 +404,7 @@ impl<'j> Search<'j> {
                 continue;
             }
             self.tried += 1 + layout.free.len() as u64 / 4;
+            crate::patience::look();
             let width = needed_width(piece, stock);
             let avoid = &self.avoid[board][usize::from(piece.tolerates.min(HIDDEN))];
             match layout.spot(piece.length, width, avoid, self.job.kerf, &mut jitter) {

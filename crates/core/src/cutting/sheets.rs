@@ -401,6 +401,7 @@ impl Search<'_, '_> {
     /// Counts a move, and asks now and then whether to go on.
     fn step(&mut self) -> bool {
         self.tried += 1;
+        crate::patience::look();
         if self.tried.is_multiple_of(64) {
             let progress = Progress {
                 share: (self.tried as f64 / self.budget as f64).min(1.0),

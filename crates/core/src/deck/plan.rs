@@ -280,6 +280,7 @@ impl Joints<'_> {
             return false;
         }
         self.left -= 1;
+        crate::patience::look();
         let longest = self.job.longest;
         if here.to - from <= longest + 1e-9 {
             let next = self.rows.get(row + 1).map_or(0.0, |r| r.from);

@@ -342,6 +342,7 @@ impl<'j> Field<'j> {
         deadline: Option<usize>,
         price: Option<&[f64]>,
     ) -> Result<Placed, (usize, usize)> {
+        crate::patience::look();
         let stages = &self.stages[area];
         let air = self.air(&self.job.areas[area]);
         let end = self.end();

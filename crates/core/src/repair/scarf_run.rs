@@ -174,6 +174,7 @@ impl Search<'_> {
             return;
         }
         self.left -= 1;
+        crate::patience::look();
         let pieces = chosen.len();
         if pieces > 0 && opened + SAME >= self.job.measure(pieces) && self.made_of(chosen, opened) {
             // More stock would only open more.

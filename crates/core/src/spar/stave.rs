@@ -254,6 +254,7 @@ impl Placing<'_> {
             return;
         }
         self.left -= 1;
+        crate::patience::look();
         let slot = self.taken.len();
         let Some(ends) = self.slots.get(slot).cloned() else {
             self.bound = more;
@@ -337,6 +338,7 @@ impl Cutting<'_> {
             return;
         }
         self.left -= 1;
+        crate::patience::look();
         let Some(&(stave, from, to)) = self.pieces.get(self.taken.len()) else {
             self.bound = opened;
             self.best = Some(self.taken.clone());
@@ -478,6 +480,7 @@ fn groups(job: &Job, pieces: &[Piece]) -> Vec<Vec<usize>> {
             return false;
         }
         *left -= 1;
+        crate::patience::look();
         for g in 0..groups.len() {
             groups[g].push(next);
             if together(job, pieces, &groups[g]) && fill(job, pieces, next + 1, groups, left) {

@@ -527,6 +527,7 @@ impl Search<'_, '_> {
     /// Pushes what is not fixed to where it can start, and chooses what to try; `None` where nothing better can come of it.
     fn step(&mut self, w: &mut Windows) -> Option<Step> {
         self.looked += 1;
+        crate::patience::look();
         if self.looked.is_multiple_of(64) && !(self.go_on)() {
             self.stopped = true;
         }

@@ -2,6 +2,7 @@
 
 use askama::Template;
 use mend_keel_core::InputError;
+use mend_keel_core::grid::member::Surface;
 use mend_keel_core::job::own::MOST;
 use mend_keel_core::job::{JobKind, Spec, Told};
 use mend_keel_store::jobs::{self, NewJob};
@@ -76,9 +77,18 @@ fn group(group: &Group) -> GroupView {
     GroupView { title: group.0, fields: group.1.iter().map(field).collect() }
 }
 
-/// Parts of the boat a job may be of.
-fn parts(file: &BoatFile) -> Choices {
-    file.members.iter().map(|m| (m.id.to_string(), m.name.clone())).collect()
+/// Parts of the boat a job of this kind may be of, and the one it is of: among three hundred of all kinds nobody finds the mast.
+fn parts(file: &BoatFile, kind: JobKind, chosen: &str) -> Choices {
+    let only = match kind {
+        JobKind::Spar => Some(Surface::Spars),
+        JobKind::Deck | JobKind::Edge => Some(Surface::Deck),
+        _ => None,
+    };
+    file.members
+        .iter()
+        .filter(|m| only.is_none_or(|surface| m.kind.surface() == surface) || m.id.to_string() == chosen)
+        .map(|m| (m.id.to_string(), m.name.clone()))
+        .collect()
 }
 
 fn form(desk: &Desk<'_>, file: &BoatFile, kind: JobKind, job: Option<i64>, typed: Typed, faults: Faults) -> Form {
@@ -94,7 +104,7 @@ fn form(desk: &Desk<'_>, file: &BoatFile, kind: JobKind, job: Option<i64>, typed
         groups: fields::groups(kind).iter().map(group).collect(),
         rows: if kind == JobKind::Own { (0..(filled + MORE).clamp(ROWS, MOST)).collect() } else { Vec::new() },
         operations: fields::operations(),
-        parts: parts(file),
+        parts: parts(file, kind, typed.get("part")),
         may_trace: kind == JobKind::Template,
         photo: typed.get("photo_hash").to_owned(),
         from_lines: "",
@@ -204,7 +214,7 @@ pub async fn plan(desk: &Desk<'_>, spec: &Spec) -> std::result::Result<Told, Inp
     let broken = |e: String| InputError::new("name", e);
     let known = YardRates::load(desk.store).await.map_err(|e| broken(e.to_string()))?;
     let told = heavy::compute(|| spec.plan(&|op| known.rate(op))).await;
-    let mut told = told.map_err(|_| broken("the yard’s server is busy: again in a few seconds".into()))??;
+    let mut told = told.map_err(|halted| broken(halted.says()))??;
     told.tasks = known.reckoned(&told.tasks);
     Ok(told)
 }

@@ -559,6 +559,7 @@ impl Search {
                 return None;
             }
             *left -= 1;
+            crate::patience::look();
             self.domains[pick] = Bays::one(bay);
             if self.settle(BTreeSet::from([pick])) {
                 match self.choose(left) {

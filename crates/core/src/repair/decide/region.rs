@@ -239,6 +239,7 @@ impl Search<'_> {
                 return;
             }
             self.tried += 1;
+            crate::patience::look();
             if self.tried >= BUDGET && self.best.is_some() {
                 return;
             }

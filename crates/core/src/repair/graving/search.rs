@@ -6,6 +6,8 @@
 //! at slopes from a grid and at the slopes where a line touches both damage and a hole; the two ends joined in
 //! order of area until one pair breaks no rule; then the same again with ever finer slopes round the best.
 
+use arrayvec::ArrayVec;
+
 use crate::geometry::{Point, convex_contains, distance, distance_to_segment, edges, extent, polyline_at, signed_area};
 
 use crate::practice::GravingRules;
@@ -60,8 +62,8 @@ impl EndLine {
 /// One end of a patch, drawn as a left end: one or two lines, from the lower side to the upper.
 #[derive(Debug, Clone, PartialEq)]
 struct End {
-    corners: Vec<Point>,
-    slopes: Vec<f64>,
+    corners: ArrayVec<Point, 3>,
+    slopes: ArrayVec<f64, 2>,
     /// Signed area between this end and the middle of the damage.
     area: f64,
 }
@@ -367,6 +369,7 @@ impl<'r> Search<'r> {
             for own_half in [true, false] {
                 let lefts = pick(&lefts, &|end| may(end) && (!own_half || upright(end, true)));
                 let rights = pick(&rights, &|end| may(end) && (!own_half || upright(end, false)));
+                crate::patience::look();
                 for (left, right) in Pairs::new(&lefts, &rights).take(effort::PAIRS) {
                     if pool.is_beaten(left.area + right.area, clear_only) {
                         break;
@@ -764,12 +767,17 @@ impl<'s> View<'s> {
     /// than `most` area.
     fn ends(&self, lines: &[EndLine], keeps: &[Keep], most: f64) -> Vec<End> {
         let mut ends = Vec::new();
+        // Asked of a million ends: what costs least to ask comes first.
         let mut consider = |corners: &[Point], slopes: &[f64]| {
             let area = self.area_to_middle(corners);
-            let rises = corners.windows(2).all(|pair| pair[1][1] > pair[0][1] + EPSILON);
-            let long = self.clean.is_none_or(|clean| corners.windows(2).all(|pair| clean.is_long(pair[0], pair[1])));
-            if area <= most && rises && long && clear_of(keeps, corners) {
-                ends.push(End { corners: corners.to_vec(), slopes: slopes.to_vec(), area });
+            let rises = || corners.windows(2).all(|pair| pair[1][1] > pair[0][1] + EPSILON);
+            let clean = |clean: Clean| {
+                corners.windows(2).all(|pair| clean.is_long(pair[0], pair[1]))
+                    && corners.windows(3).all(|three| clean.is_corner(three[0], three[1], three[2], false))
+            };
+            if area <= most && rises() && self.clean.is_none_or(clean) && clear_of(keeps, corners) {
+                let (corners, slopes) = (corners.iter().copied().collect(), slopes.iter().copied().collect());
+                ends.push(End { corners, slopes, area });
             }
         };
         // The long sides of an end are looked at when it is closed. Its corner with either is the same wherever another line crosses it.
@@ -781,16 +789,13 @@ impl<'s> View<'s> {
         let up: Vec<EndLine> = lines.iter().filter(|line| line.slope > 0.0).filter(head).copied().collect();
         let down: Vec<EndLine> = lines.iter().filter(|line| line.slope <= 0.0).filter(foot).copied().collect();
         for below in &down {
+            crate::patience::look();
             for above in &up {
                 let (below, above) = self.with_long_sides(*below, *above);
                 let foot = self.lower.meets(below);
                 let y = (below.start - above.start) / (above.slope - below.slope);
                 let head = self.upper.meets(above);
-                let point = [below.x(y), y];
-                let clean = |clean: Clean| clean.is_corner(foot, point, head, false);
-                if y > foot[1] + EPSILON && y < head[1] - EPSILON && self.clean.is_none_or(clean) {
-                    consider(&[foot, point, head], &[below.slope, above.slope]);
-                }
+                consider(&[foot, [below.x(y), y], head], &[below.slope, above.slope]);
             }
         }
         ends
