@@ -127,6 +127,8 @@ pub fn routes() -> Vec<Route> {
         shape::frames::show,
         shape::frames::file,
         timber::list::list,
+        timber::list::fits,
+        timber::list::give_back,
         timber::list::reserve,
         timber::list::take,
         timber::list::spoiled,

@@ -1,8 +1,9 @@
 //! The rack: boards, what is known of them, what is reserved, and what cutting leaves. Nothing vanishes: what was cut wrongly is put
 //! back by an entry that corrects the cut.
 
+use mend_keel_core::cutting::layout::Area;
 use mend_keel_core::timber::board::BoardState;
-use mend_keel_core::timber::board::{Board as Stock, Cut, Details, Drying, Grain, Origin, Rectangle};
+use mend_keel_core::timber::board::{Board as Stock, Details, Drying, Grain, Laid, Origin, Rectangle};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use sqlx::FromRow;
@@ -266,6 +267,29 @@ impl Work {
         Ok(())
     }
 
+    /// Gives a board back that was reserved for a piece: both are as they were before. [`StoreError::Conflict`] where it is cut, or
+    /// has no board.
+    pub async fn give_back(&mut self, board: &Board, piece: &Piece) -> Result<()> {
+        let done = sqlx::query(
+            "UPDATE piece SET state = 'planned', board_id = NULL WHERE id = ? AND board_id = ? AND state = 'reserved'",
+        )
+        .bind(piece.id)
+        .bind(board.id)
+        .execute(&mut *self.tx)
+        .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Conflict(format!("{} is not reserved for this piece", board.tag)));
+        }
+        sqlx::query("UPDATE board SET state = 'free' WHERE state = 'reserved' AND id = ?")
+            .bind(board.id)
+            .execute(&mut *self.tx)
+            .await?;
+        let body = json!({ "board": board.id, "tag": board.tag, "piece": piece.id });
+        let summary = format!("Gave {} back: not for {}", board.tag, piece.name);
+        self.note(Some(piece.boat_id), Some(piece.member_id), "given_back", &summary, &body).await?;
+        Ok(())
+    }
+
     /// Changes what is known of a board. [`StoreError::Stale`] when somebody else did meanwhile, [`StoreError::Conflict`] once it is
     /// cut or when its new tag is taken.
     pub async fn change_board(&mut self, board: &Board, version: i64, new: &NewBoard) -> Result<()> {
@@ -358,20 +382,16 @@ impl Work {
 
     /// Carries out a cut: the piece is made, its offcuts go back in the rack under tags of their own, and the
     /// waste is recorded.
-    pub async fn take_from_rack(&mut self, board: &Board, piece: &Piece, cut: &Cut) -> Result<()> {
-        let trim = mend_keel_core::timber::board::end_trim(board.thickness);
-        let kerf = mend_keel_core::timber::board::KERF;
-        let strip = |face: &Rectangle| (face.length - cut.piece.length).abs() < 1e-6;
-        let offcuts: Vec<Offcut> = cut
-            .offcuts
-            .iter()
-            .map(|face| match strip(face) {
-                true => Offcut { x: trim, y: cut.piece.width + kerf, face: *face, piece: None },
-                false => Offcut { x: trim + cut.piece.length + kerf, y: 0.0, face: *face, piece: None },
-            })
-            .collect();
-        let made =
-            CutPiece { piece: piece.id, name: piece.name.clone(), length: cut.piece.length, width: cut.piece.width };
+    pub async fn take_from_rack(&mut self, board: &Board, piece: &Piece, laid: &Laid) -> Result<()> {
+        let offcut = |a: &Area| Offcut {
+            x: a.x0,
+            y: a.y0,
+            face: Rectangle { length: a.length(), width: a.width() },
+            piece: None,
+        };
+        let offcuts: Vec<Offcut> = laid.offcuts.iter().map(offcut).collect();
+        let (length, width) = (laid.piece.length(), laid.piece.width());
+        let made = CutPiece { piece: piece.id, name: piece.name.clone(), length, width };
         self.cut_board(board, &[(piece, made)], &offcuts).await
     }
 

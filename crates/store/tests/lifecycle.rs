@@ -187,7 +187,7 @@ async fn a_planks_life_is_told_from_finding_to_hours() {
     let piece = decisions::piece(&store, boat, piece.id).await.unwrap();
     assert_eq!(piece.state, PieceState::Reserved);
     let blank = Rectangle { length: piece.length, width: piece.width };
-    let cut = board::take(stock.face(), stock.thickness, blank).unwrap();
+    let cut = board::lay(stock.face(), stock.thickness, blank, &[]).unwrap();
     let mut work = store.begin(act()).await.unwrap();
     work.take_from_rack(&stock, &piece, &cut).await.unwrap();
     work.commit("/").await.unwrap();
@@ -274,7 +274,7 @@ async fn deciding_again_drops_what_is_open_but_not_what_is_cut() {
 
     let mut work = store.begin(act()).await.unwrap();
     work.reserve(&stock, &pieces[0]).await.unwrap();
-    let cut = board::take(stock.face(), stock.thickness, Rectangle { length: 212.0, width: 52.0 }).unwrap();
+    let cut = board::lay(stock.face(), stock.thickness, Rectangle { length: 212.0, width: 52.0 }, &[]).unwrap();
     work.take_from_rack(&stock, &pieces[0], &cut).await.unwrap();
     work.commit("/").await.unwrap();
     let again = decide(&store, boat, plank, OptionKind::Leave, &[]).await;
@@ -284,6 +284,12 @@ async fn deciding_again_drops_what_is_open_but_not_what_is_cut() {
         PieceState::Cut,
         "the refused decision changed nothing"
     );
+
+    // What is cut is not given back.
+    let mut work = store.begin(act()).await.unwrap();
+    let held = decisions::pieces(&store, boat).await.unwrap().remove(0);
+    assert!(matches!(work.give_back(&stock, &held).await, Err(StoreError::Conflict(_))));
+    drop(work);
 
     // Spoiled, it is planned once more; what is not cut cannot be spoiled.
     let cut = decisions::pieces(&store, boat).await.unwrap().remove(0);
@@ -305,7 +311,7 @@ async fn what_was_carried_out_stays_as_it_was_done_when_the_part_is_decided_on_a
     let (plank, stock) = with_a_board_reserved(&store, boat).await;
     let piece = decisions::pieces(&store, boat).await.unwrap().remove(0);
     let mut work = store.begin(act()).await.unwrap();
-    let cut = board::take(stock.face(), stock.thickness, Rectangle { length: 212.0, width: 52.0 }).unwrap();
+    let cut = board::lay(stock.face(), stock.thickness, Rectangle { length: 212.0, width: 52.0 }, &[]).unwrap();
     work.take_from_rack(&stock, &piece, &cut).await.unwrap();
     for task in tasks::of_boat(&store, boat).await.unwrap() {
         work.finish_task(&task, Some(jiff::Timestamp::now()), None).await.unwrap();
@@ -796,7 +802,7 @@ async fn over_any_history_of_cuts_nothing_vanishes_and_nothing_is_made() {
             } else if !free.is_empty() && !planned.is_empty() {
                 let board = free[pick(&mut random, free.len())];
                 let face = Rectangle { length: 212.0, width: 52.0 };
-                let Ok(cut) = board::take(board.face(), board.thickness, face) else { continue };
+                let Ok(cut) = board::lay(board.face(), board.thickness, face, &[]) else { continue };
                 work.reserve(board, &planned[0]).await.unwrap();
                 work.take_from_rack(board, &planned[0], &cut).await.unwrap();
                 work.commit("/").await.unwrap();
@@ -999,7 +1005,7 @@ async fn happens(store: &Store, boat: i64, chance: &mut Chance, n: u32) -> Resul
                 work.reserve(&stock, &piece).await?;
                 if chance.unit() < 0.5 {
                     let blank = Rectangle { length: piece.length, width: piece.width };
-                    let cut = board::take(stock.face(), stock.thickness, blank).unwrap();
+                    let cut = board::lay(stock.face(), stock.thickness, blank, &[]).unwrap();
                     work.take_from_rack(&stock, &piece, &cut).await?;
                 }
                 work.commit("/").await?;

@@ -4,7 +4,102 @@
 document.addEventListener("alpine:init", () => {
   Alpine.data("boardDefects", boardDefects);
   Alpine.data("longWork", longWork);
+  Alpine.data("racked", () => ({ ...benchTools, ...racked }));
 });
+
+// A piece drawn over the boards of the rack: each says how it serves while it is held, and keeps it where it is let go.
+const racked = {
+  init() {
+    this.boards = [...this.$root.querySelectorAll("[data-board]")];
+    for (const board of this.boards) board.words = board.querySelector(".rack-words").textContent;
+    this.$root.addEventListener("pointerdown", (event) => this.take(event));
+    this.$root.addEventListener("pointermove", (event) => this.carry(event));
+    this.$root.addEventListener("pointerup", (event) => this.lay(event));
+    this.$root.addEventListener("pointercancel", () => this.letGo());
+    // What was carried is not also followed.
+    this.$root.addEventListener("click", (event) => { if (this.carried) event.preventDefault(); this.carried = false; }, true);
+    document.addEventListener("keydown", (event) => { if (event.key === "Escape") this.letGo(); });
+  },
+  take(event) {
+    const piece = event.target.closest("[data-piece]");
+    if (!piece || event.button !== 0 || !this.$refs.move) return;
+    this.carried = false;
+    const chip = this.$root.querySelector(`.chip[data-piece="${piece.dataset.piece}"]`);
+    this.held = { id: piece.dataset.piece, at: [event.clientX, event.clientY], chip: chip || piece, drawn: piece !== chip, fits: null };
+  },
+  async carry(event) {
+    const held = this.held;
+    if (!held) return;
+    const far = Math.hypot(event.clientX - held.at[0], event.clientY - held.at[1]) > 8;
+    if (!far && !held.mark) return;
+    event.preventDefault();
+    if (!held.mark) {
+      held.mark = document.createElement("div");
+      held.mark.className = "carried";
+      held.mark.textContent = held.chip.querySelector("b").textContent;
+      document.body.append(held.mark);
+      this.$root.classList.add("carrying");
+      this.$root.setPointerCapture(event.pointerId);
+      this.ask(held);
+    }
+    held.mark.style.left = `${event.clientX}px`;
+    held.mark.style.top = `${event.clientY}px`;
+    for (const board of this.boards) board.classList.toggle("under", board === this.under(event));
+  },
+  // What the rules say of every board.
+  async ask(held) {
+    const answer = await fetch(`/boats/${this.$root.dataset.boat}/timber/fits/${held.id}`);
+    if (!answer.ok || this.held !== held) return;
+    held.fits = await answer.json();
+    for (const board of this.boards) {
+      const [serves, words] = held.fits[board.dataset.board] || [false, `✕ ${board.words}`];
+      board.classList.toggle("may", serves);
+      board.classList.toggle("may-not", !serves);
+      board.querySelector(".rack-words").textContent = words;
+    }
+  },
+  under(event, what = "[data-board]") {
+    const there = document.elementFromPoint(event.clientX, event.clientY);
+    return there && there.closest(what);
+  },
+  async lay(event) {
+    const held = this.held;
+    if (!held) return;
+    if (!held.mark) {
+      if (held.drawn) location.assign(held.chip.href);
+      this.letGo();
+      return;
+    }
+    this.carried = true;
+    const [board, tray] = [this.under(event), this.under(event, "[data-tray]")];
+    if (!held.fits) await this.asked(held);
+    const serves = board && held.fits && (held.fits[board.dataset.board] || [false])[0];
+    const words = board && board.querySelector(".rack-words").textContent;
+    this.letGo();
+    if (serves) return this.send(held.id, "reserve", board.dataset.board);
+    if (tray && held.drawn) return this.send(held.id, "give-back", "");
+    if (board) this.$refs.says.textContent = `${board.dataset.tag}: ${words}`;
+  },
+  // The answer may be later than the hand.
+  async asked(held) {
+    this.held = held;
+    await this.ask(held);
+  },
+  send(piece, what, board) {
+    this.$refs.board.value = board;
+    this.$refs.move.action = `/boats/${this.$root.dataset.boat}/pieces/${piece}/${what}`;
+    this.$refs.move.submit();
+  },
+  letGo() {
+    if (this.held && this.held.mark) this.held.mark.remove();
+    this.held = null;
+    this.$root.classList.remove("carrying");
+    for (const board of this.boards) {
+      board.classList.remove("may", "may-not", "under");
+      board.querySelector(".rack-words").textContent = board.words;
+    }
+  },
+};
 
 // A box dragged on the board becomes a line of the defects' field; lines typed there are drawn.
 function boardDefects() {

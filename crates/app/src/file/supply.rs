@@ -9,7 +9,6 @@ use mend_keel_core::repair::gluing;
 use mend_keel_core::timber::species;
 use mend_keel_core::work::estimate::Operation;
 use mend_keel_core::work::supply::{Need, Standing, standing};
-use mend_keel_store::boards::{self, Board};
 use mend_keel_store::decisions::{Piece, PieceState};
 use mend_keel_store::plans;
 use mend_keel_store::stores::{self, Item, ItemKind};
@@ -18,6 +17,7 @@ use mend_keel_store::{Store, StoreError, boats};
 
 use super::boat::BoatFile;
 use super::planned::{Body, days_to};
+use super::timber::Rack;
 use super::{finish, shape, timber};
 
 /// A thing the stores are asked for.
@@ -89,7 +89,7 @@ impl<'p> Days<'p> {
 /// Gathers what all boats that are here ask for.
 pub async fn gather(store: &Store, body: Option<&Body>, today: Date) -> Result<Supply, StoreError> {
     let days = Days::of(body, today);
-    let rack = boards::list(store).await?;
+    let rack = Rack::load(store).await?;
     let mut needs: BTreeMap<Thing, Vec<Asked>> = BTreeMap::new();
     let mut supply = Supply::default();
     for boat in boats::list(store).await?.into_iter().filter(|b| !b.archived) {
@@ -133,7 +133,7 @@ fn of_piece(
     piece: &Piece,
     open: &[&Task],
     days: &Days<'_>,
-    rack: &[Board],
+    rack: &Rack,
     needs: &mut BTreeMap<Thing, Vec<Asked>>,
     supply: &mut Supply,
 ) {
@@ -147,7 +147,7 @@ fn of_piece(
     if piece.state == PieceState::Planned {
         let mill = task(Operation::Mill).and_then(|t| days.task(t));
         let wood = species::find(&piece.species).ok();
-        let best = wood.and_then(|wood| timber::serving(&timber::need(piece), wood, rack).into_iter().next());
+        let best = wood.and_then(|wood| rack.serving(&timber::need(piece), wood, &file.boat.name).into_iter().next());
         supply.wood.push(Wood { asked: asked(mill, 1.0), board: best.map(|(b, _)| b.tag.clone()) });
     }
     if let Some(glue) = task(Operation::Glue) {

@@ -13,22 +13,73 @@ pub struct OnBoard {
     pub area: Area,
     pub text: String,
     pub class: &'static str,
+    /// The piece that is taken hold of by it.
+    pub piece: Option<i64>,
 }
 
-/// Draws a board. One unit is one millimetre; y grows upward on the board and downward on the page.
-pub fn draw(
-    length: f64,
-    width: f64,
-    details: &Details,
-    pieces: &[OnBoard],
-    left: &[Area],
-    cuts: &[Cut],
-    units: Units,
-) -> String {
-    // Words keep their size whatever the board's.
-    let em = (length / 70.0).clamp(6.0, 90.0);
+/// A board, with what lies on it.
+#[derive(Debug, Clone, Copy)]
+pub struct Face<'b> {
+    pub length: f64,
+    pub width: f64,
+    pub details: &'b Details,
+    pub pieces: &'b [OnBoard],
+    pub left: &'b [Area],
+    pub cuts: &'b [Cut],
+}
+
+impl<'b> Face<'b> {
+    /// A board that nothing lies on.
+    pub fn bare(length: f64, width: f64, details: &'b Details) -> Self {
+        Self { length, width, details, pieces: &[], left: &[], cuts: &[] }
+    }
+}
+
+/// Draws a board by itself, with its size. One unit is one millimetre; y grows upward on the board and downward on the page.
+pub fn draw(face: Face<'_>, units: Units) -> String {
+    let em = size_of_words(face.length);
     let room = 3.2 * em;
-    let (w, h) = (length + 2.0 * room, width + 2.0 * room);
+    drawn(face, face.length, room, &sized(face, em, room, units), units)
+}
+
+/// Draws a board among others, the longest of which is so long: all at one scale, their sizes beside them.
+pub fn draw_among(face: Face<'_>, longest: f64, units: Units) -> String {
+    drawn(face, longest.max(face.length), size_of_words(longest), "", units)
+}
+
+/// Words keep their size whatever the board's.
+fn size_of_words(across: f64) -> f64 {
+    (across / 70.0).clamp(6.0, 90.0)
+}
+
+/// How long and how wide it is, in the room round it.
+fn sized(face: Face<'_>, em: f64, room: f64, units: Units) -> String {
+    let Face { length, width, .. } = face;
+    let (x, y) = (|v: f64| room + v, |v: f64| room + width - v);
+    format!(
+        "<path class=\"dimension\" stroke-width=\"{:.1}\" d=\"M{:.1} {:.1}H{:.1}M{:.1} {:.1}V{:.1}\"/><text class=\"board-size\" font-size=\"{em:.1}\" x=\"{:.1}\" y=\"{:.1}\">{}</text>\
+         <text class=\"board-size\" font-size=\"{em:.1}\" x=\"{:.1}\" y=\"{:.1}\" text-anchor=\"start\">{}</text>",
+        em * 0.08,
+        x(0.0),
+        y(0.0) + em,
+        x(length),
+        x(length) + em,
+        y(0.0),
+        y(width),
+        x(length / 2.0),
+        y(0.0) + 2.3 * em,
+        units.len(length),
+        x(0.0),
+        y(width) - 0.6 * em,
+        units.len(width)
+    )
+}
+
+/// The drawing as wide as `across` and the room round it, with `words` about it.
+fn drawn(face: Face<'_>, across: f64, room: f64, words: &str, units: Units) -> String {
+    let Face { length, width, details, pieces, left, cuts } = face;
+    let em = size_of_words(across);
+    let (w, h) = (across + 2.0 * room, width + 2.0 * room);
     let y = |v: f64| room + width - v;
     let x = |v: f64| room + v;
     let mut out = format!(
@@ -72,10 +123,11 @@ pub fn draw(
             units.len(details.sweep.abs())
         );
     }
-    let rect = |out: &mut String, a: &Area, class: &str, title: &str| {
+    let rect = |out: &mut String, a: &Area, class: &str, title: &str, piece: Option<i64>| {
+        let held = piece.map_or(String::new(), |id| format!(" data-piece=\"{id}\""));
         let _ = write!(
             out,
-            "<rect class=\"{class}\" x=\"{:.1}\" y=\"{:.1}\" width=\"{:.1}\" height=\"{:.1}\"><title>{}</title></rect>",
+            "<rect class=\"{class}\"{held} x=\"{:.1}\" y=\"{:.1}\" width=\"{:.1}\" height=\"{:.1}\"><title>{}</title></rect>",
             x(a.x0),
             y(a.y1),
             a.length(),
@@ -84,14 +136,14 @@ pub fn draw(
         );
     };
     for area in left {
-        rect(&mut out, area, "board-left", &format!("offcut {}", units.dims(&[area.length(), area.width()])));
+        rect(&mut out, area, "board-left", &format!("offcut {}", units.dims(&[area.length(), area.width()])), None);
     }
     for piece in pieces {
-        rect(&mut out, &piece.area, &format!("board-piece {}", piece.class), &piece.text);
+        rect(&mut out, &piece.area, &format!("board-piece {}", piece.class), &piece.text, piece.piece);
     }
     for d in &details.defects {
         let area = Area { x0: d.x0, y0: d.y0, x1: d.x1, y1: d.y1 };
-        rect(&mut out, &area, &format!("board-defect severity-{}", d.kind.severity()), d.kind.label());
+        rect(&mut out, &area, &format!("board-defect severity-{}", d.kind.severity()), d.kind.label(), None);
     }
     for (i, cut) in cuts.iter().enumerate() {
         let (a, b) = match cut.way {
@@ -127,24 +179,7 @@ pub fn draw(
             svg::safe(&shown)
         );
     }
-    let _ = write!(
-        out,
-        "<path class=\"dimension\" stroke-width=\"{:.1}\" d=\"M{:.1} {:.1}H{:.1}M{:.1} {:.1}V{:.1}\"/><text class=\"board-size\" font-size=\"{em:.1}\" x=\"{:.1}\" y=\"{:.1}\">{}</text>\
-         <text class=\"board-size\" font-size=\"{em:.1}\" x=\"{:.1}\" y=\"{:.1}\" text-anchor=\"start\">{}</text>",
-        em * 0.08,
-        x(0.0),
-        y(0.0) + em,
-        x(length),
-        x(length) + em,
-        y(0.0),
-        y(width),
-        x(length / 2.0),
-        y(0.0) + 2.3 * em,
-        units.len(length),
-        x(0.0),
-        y(width) - 0.6 * em,
-        units.len(width)
-    );
+    out.push_str(words);
     out.push_str("</svg>");
     out
 }

@@ -448,3 +448,29 @@ async fn a_deck_goes_from_its_outline_to_bags_and_a_mast_from_bad_staves_to_its_
     assert!(b.axe().await.is_empty());
     b.close().await;
 }
+
+#[tokio::test]
+async fn a_job_is_of_the_parts_its_kind_is_made_of() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let parts = async |boat: i64, kind: &str| -> Vec<String> {
+        let page = visitor.get(&format!("/boats/{boat}/jobs/new?kind={kind}")).await.text;
+        let select = page.split_once("name=\"part\"").expect("what it is of").1.split("</select>").next().unwrap();
+        select
+            .split("<option")
+            .skip(2)
+            .map(|o| o.split_once('>').unwrap().1.split('<').next().unwrap().to_owned())
+            .collect()
+    };
+    let spars = parts(1, "spar").await;
+    assert!(
+        !spars.is_empty() && spars.iter().all(|name| !name.contains("Frame") && !name.contains("Beam")),
+        "{spars:?}"
+    );
+    let deck = parts(3, "deck").await;
+    assert!(deck.iter().any(|name| name.starts_with("Covering board")), "{deck:?}");
+    assert!(deck.iter().all(|name| !name.starts_with("Frame") && !name.starts_with("Keel")), "{deck:?}");
+    // A fitting may bear on anything.
+    assert!(parts(3, "fitting").await.iter().any(|name| name.starts_with("Frame 1")));
+}

@@ -3,7 +3,7 @@
 use crate::support::{Browser, Server, Visitor};
 
 /// Main screens with a drawing: where, and the drawing.
-const SCREENS: [(&str, &str); 14] = [
+const SCREENS: [(&str, &str); 15] = [
     ("/boats/1?at=P5+F12", ".bench-drawing"),
     ("/boats/1?surface=frames", ".bench-drawing"),
     ("/boats/1?surface=deck", ".bench-drawing"),
@@ -18,6 +18,7 @@ const SCREENS: [(&str, &str); 14] = [
     ("/boats/1/seams/all", ".bench-drawing"),
     ("/plan", ".bench-drawing"),
     ("/rack/cut", ".bench-drawing"),
+    ("/boats/1/timber", ".bench-drawing"),
 ];
 
 /// Left, top, width, height of an element in the window.

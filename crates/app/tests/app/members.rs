@@ -338,8 +338,7 @@ async fn a_lamination_decided_on_before_its_template_is_cut_to_it_and_has_its_ca
     visitor.found(1, "FR15S 2", &[("kind", "broken"), ("shape", "20, 20"), ("depth", "20")]).await;
     let part = visitor.decided(1, "Frame 15, starboard", "laminate").await;
     let blank = async || {
-        let timber = visitor.get("/boats/1/timber").await.text;
-        let section = timber.split_once(">Laminate new, Frame 15, starboard<").expect("its piece").1;
+        let (_, section) = visitor.on_timber(1, "Laminate new, Frame 15, starboard").await;
         let blank = section.split_once("Blank").unwrap().1.split_once('>').unwrap().1;
         blank.split('<').next().unwrap().trim().to_owned()
     };

@@ -1,6 +1,6 @@
 //! The rack through the real pages: a board taken, cut by a plan, put back; labels; what is short; stores.
 
-use crate::support::{Browser, Server, Visitor, but, flat};
+use crate::support::{Answer, Browser, Server, Visitor, but, flat, keys, with_keys};
 
 /// The saw's page with a plan of all that waits for a board.
 async fn laid_out(server: &Server) -> Browser {
@@ -176,13 +176,6 @@ async fn nothing_of_a_new_board_is_preset_and_what_nobody_knows_is_kept_as_not_k
 }
 
 /// The id of the piece whose name a page of timber shows, and its section.
-fn piece_called<'p>(page: &'p str, name: &str) -> (i64, &'p str) {
-    let section = page.split("<section class=\"sheet\">").find(|s| s.contains(name));
-    let section = section.unwrap_or_else(|| panic!("no {name} in: {page}"));
-    let id = section.split_once("/pieces/").unwrap().1.split('"').next().unwrap();
-    (id.parse().unwrap(), section)
-}
-
 /// What a page says of a mark on a piece's edges that nobody measured.
 const UNMEASURED: &str = "nobody measured the edges it would be cut by";
 
@@ -191,36 +184,34 @@ async fn no_board_is_cut_by_edges_nobody_measured_unless_somebody_says_why() {
     let server = Server::demo();
     let visitor = Visitor::new(&server);
     visitor.get("/").await;
-    let timber = visitor.get("/boats/1/timber").await.text;
     assert!(
-        !piece_called(&timber, "Graving piece, P6").1.contains(UNMEASURED),
+        !visitor.on_timber(1, "Graving piece, P6").await.1.contains(UNMEASURED),
         "its damage was drawn: it is its shape"
     );
-    let (id, section) = piece_called(&timber, "Splice the end, Frame 7, port");
+    let (id, section) = visitor.on_timber(1, "Splice the end, Frame 7, port").await;
     assert!(section.contains(UNMEASURED), "{section}");
     let board =
         section.split_once("name=\"board\" value=\"").expect("a board that yields it").1.split('"').next().unwrap();
     let reserve = format!("/boats/1/pieces/{id}/reserve");
-    assert_eq!(visitor.send("/boats/1/timber", &reserve, &[("board", board)]).await.status, 303);
+    let chosen = &format!("/boats/1/timber?piece={id}");
+    assert_eq!(visitor.send(chosen, &reserve, &[("board", board)]).await.status, 303);
 
     // Whoever has a board is not told to buy one, nor shown what nearly serves.
-    let held = visitor.get("/boats/1/timber").await.text;
-    let held = piece_called(&held, "Splice the end, Frame 7, port").1;
+    let (_, held) = visitor.on_timber(1, "Splice the end, Frame 7, port").await;
     assert!(!held.contains("To buy:") && !held.contains("does not yield it"), "{held}");
 
     let take = format!("/boats/1/pieces/{id}/take");
     for nothing in ["", "   "] {
-        let refused = visitor.send("/boats/1/timber", &take, &[("unmeasured", nothing)]).await;
+        let refused = visitor.send(chosen, &take, &[("unmeasured", nothing)]).await;
         assert!(refused.status >= 400 && refused.text.contains(UNMEASURED), "{}", refused.text);
     }
     let long = "x".repeat(5000);
-    let refused = visitor.send("/boats/1/timber", &take, &[("unmeasured", &long)]).await;
+    let refused = visitor.send(chosen, &take, &[("unmeasured", &long)]).await;
     assert!(refused.status >= 400 && refused.text.contains("at most"), "{}", refused.text);
-    let (_, section) = (0, visitor.get("/boats/1/timber").await.text);
-    assert!(piece_called(&section, "Frame 7, port").1.contains("Reserved:"), "nothing was cut");
+    assert!(visitor.on_timber(1, "Frame 7, port").await.1.contains("Reserved:"), "nothing was cut");
 
     let why = [("unmeasured", "it is cut 40 mm over all round and fitted in place")];
-    assert_eq!(visitor.send("/boats/1/timber", &take, &why).await.status, 303);
+    assert_eq!(visitor.send(chosen, &take, &why).await.status, 303);
     let told = visitor.get("/boats/1/story").await.text;
     assert!(told.contains("was cut by edges nobody measured, because it is cut 40 mm over"), "{told}");
 }
@@ -230,8 +221,7 @@ async fn a_frame_whose_template_was_taken_is_cut_to_it_and_its_drawing_says_so()
     let server = Server::demo();
     let visitor = Visitor::new(&server);
     visitor.get("/").await;
-    let timber = visitor.get("/boats/1/timber").await.text;
-    let (id, section) = piece_called(&timber, "Splice the end, Frame 9, port");
+    let (id, section) = visitor.on_timber(1, "Splice the end, Frame 9, port").await;
     let part = section.split_once("shapes/new?part=").expect("the way to take its shape").1.split('"').next().unwrap();
     let page = format!("/boats/1/shapes/new?way=rib&part={part}");
     let head = [("way", "rib"), ("part", part), ("tolerance", "1.5"), ("moulded", "46"), ("note", "")];
@@ -246,10 +236,9 @@ async fn a_frame_whose_template_was_taken_is_cut_to_it_and_its_drawing_says_so()
     let kept = visitor.send(&page, "/boats/1/shapes/new", &fields).await;
     assert_eq!(kept.status, 303, "{}", kept.text);
 
-    let timber = visitor.get("/boats/1/timber").await.text;
-    assert!(!piece_called(&timber, "Splice the end, Frame 9, port").1.contains(UNMEASURED));
+    assert!(!visitor.on_timber(1, "Splice the end, Frame 9, port").await.1.contains(UNMEASURED));
     assert!(
-        piece_called(&timber, "Splice the end, Frame 7, port").1.contains(UNMEASURED),
+        visitor.on_timber(1, "Splice the end, Frame 7, port").await.1.contains(UNMEASURED),
         "only its own template counts"
     );
     let shown = visitor.get(&format!("/boats/1/pieces/{id}")).await.text;
@@ -277,4 +266,242 @@ async fn the_saws_plan_does_not_tick_what_nobody_measured() {
     b.press(&b.find("button[data-under]").await).await;
     b.find_text(".fault", "say why, or take their shape first").await;
     b.close().await;
+}
+
+/// What the server says to a piece held over the boards: whether each serves, and how.
+async fn held_over(visitor: &Visitor, piece: i64) -> serde_json::Value {
+    let told = visitor.get(&format!("/boats/1/timber/fits/{piece}")).await;
+    assert_eq!(told.status, 200, "{}", told.text);
+    serde_json::from_str(&told.text).expect("an answer for the page's script")
+}
+
+/// What is sent for a piece with the keys of the form that is always there.
+async fn by_hand(visitor: &Visitor, piece: i64, what: &str, fields: &[(&str, &str)]) -> Answer {
+    let page = visitor.get(&format!("/boats/1/timber?piece={piece}")).await.text;
+    let keys = keys(&page, &format!("/boats/1/pieces/{piece}/wants"));
+    visitor.post(&format!("/boats/1/pieces/{piece}/{what}"), &with_keys(&keys, fields)).await
+}
+
+/// The row of a board on the timber page, by its tag.
+fn row_of<'p>(page: &'p str, tag: &str) -> &'p str {
+    let row = page.split("<section class=\"rack-row").skip(1).find(|r| r.contains(&format!("data-tag=\"{tag}\"")));
+    row.unwrap_or_else(|| panic!("no row of {tag}: {page}")).split("</section>").next().unwrap()
+}
+
+#[tokio::test]
+async fn a_piece_lies_on_its_board_clear_of_what_spoils_it_and_the_rest_keeps_the_spoiled_end() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let board = [
+        ("tag", "K-77"),
+        ("species", "western_larch"),
+        ("form", "board"),
+        ("edges", "straight"),
+        ("length", "2000"),
+        ("width", "150"),
+        ("thickness", "30"),
+        ("grain", "quarter"),
+        ("drying", "air"),
+        ("origin", "new"),
+        ("moisture", "12"),
+        ("place", "loft"),
+        ("defects", "knot, 0 mm, 700 mm, 0 mm, 150 mm"),
+    ];
+    let put = visitor.send("/rack/new", "/rack/new", &board).await;
+    assert_eq!(put.status, 303, "{}", put.text);
+    let id = put.location.rsplit('/').next().unwrap().to_owned();
+    let (piece, side) = visitor.on_timber(1, "Graving piece, P6").await;
+    assert!(side.contains("Reserve K-77"), "{side}");
+    let page = visitor.get("/boats/1/timber").await.text;
+    let row = row_of(&page, "K-77");
+    assert!(row.starts_with(" serves") && row.contains("✓") && row.contains("board-piece ghost"), "{row}");
+    assert_eq!(held_over(&visitor, piece).await[&id][0], true);
+    assert_eq!(by_hand(&visitor, piece, "reserve", &[("board", &id)]).await.status, 303);
+    let page = visitor.get("/boats/1/timber").await.text;
+    assert!(row_of(&page, "K-77").contains("kept for Graving piece, P6"));
+    let taken =
+        visitor.send(&format!("/boats/1/timber?piece={piece}"), &format!("/boats/1/pieces/{piece}/take"), &[]).await;
+    assert_eq!(taken.status, 303, "{}", taken.text);
+    // The knotted end goes back as it was, with its knot; the clear one beyond the piece has none.
+    let rack = visitor.get("/rack").await.text;
+    let offcut = |n: u32| {
+        let at = rack.find(&format!(">K-77/{n}<")).unwrap_or_else(|| panic!("no K-77/{n}: {rack}"));
+        rack[..at].rsplit_once("/rack/").unwrap().1.split('"').next().unwrap().to_owned()
+    };
+    let mut ends = Vec::new();
+    for n in [1, 2] {
+        let page = visitor.get(&format!("/rack/{}", offcut(n))).await.text;
+        let size = page.split_once("<dt>Size</dt>").unwrap().1.split_once('>').unwrap().1.split('<').next().unwrap();
+        ends.push((size.split(' ').next().unwrap().parse::<f64>().unwrap(), page.contains("board-defect severity-2")));
+    }
+    ends.sort_by(|a, b| a.0.total_cmp(&b.0));
+    assert_eq!(ends[0], (697.0, true), "{ends:?}");
+    assert!(ends[1].0 > 1_000.0 && !ends[1].1, "{ends:?}");
+}
+
+#[tokio::test]
+async fn a_board_is_given_back_once_and_changes_hands_by_reserving_another() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let (piece, side) = visitor.on_timber(1, "Splice the end, Frame 7, port").await;
+    let boards: Vec<String> =
+        side.split("name=\"board\" value=\"").skip(1).map(|r| r.split('"').next().unwrap().to_owned()).collect();
+    let (one, other) = (boards.first().unwrap(), boards.iter().find(|b| *b != &boards[0]).expect("two that serve"));
+    let page = format!("/boats/1/timber?piece={piece}");
+    // By hand: the page has no form for what cannot be done.
+    let send = async |what: &str, board: &str| by_hand(&visitor, piece, what, &[("board", board)]).await;
+    assert_eq!(send("give-back", "").await.status, 409, "it has none");
+    for board in [one, other] {
+        let kept = send("reserve", board).await;
+        assert_eq!((kept.status, kept.location.as_str()), (303, page.as_str()));
+    }
+    let free = held_over(&visitor, piece).await;
+    assert!(free[one][0] == true && free[other][0] == true, "its own is among them, the first is free again: {free}");
+    assert_eq!(send("give-back", "").await.status, 303);
+    assert_eq!(send("give-back", "").await.status, 409, "once");
+    assert!(visitor.on_timber(1, "Frame 7, port").await.1.contains("which serves best"));
+    let story = visitor.get("/boats/1/story").await.text;
+    assert!(story.contains(": not for Splice the end, Frame 7, port"), "{story}");
+    // What does not yield it is refused by whatever way it comes, and says why on its row.
+    let narrow = free.as_object().unwrap().iter().find(|(_, told)| told[0] == false).expect("one that does not serve");
+    assert!(narrow.1[1].as_str().unwrap().starts_with('✕'), "{narrow:?}");
+    let refused = send("reserve", narrow.0).await;
+    assert!(refused.status == 409 && refused.text.contains("does not yield this piece"), "{}", refused.text);
+}
+
+#[tokio::test]
+async fn what_is_asked_of_the_timber_page_is_of_that_boat() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let (piece, _) = visitor.on_timber(1, "Graving piece, P6").await;
+    for path in [
+        format!("/boats/2/timber?piece={piece}"),
+        "/boats/1/timber?piece=999999".to_owned(),
+        format!("/boats/2/timber/fits/{piece}"),
+        "/boats/1/timber/fits/999999".to_owned(),
+    ] {
+        assert_eq!(visitor.get(&path).await.status, 404, "{path}");
+    }
+    // What is no number chooses nothing: the first that waits is shown.
+    let page = visitor.get("/boats/1/timber?piece=larch").await;
+    assert!(page.status == 200 && page.text.matches("aria-current=\"true\"").count() == 1, "{}", page.text);
+}
+
+#[tokio::test]
+async fn a_board_that_was_kept_says_when_its_piece_asks_for_more_than_it_gives() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let (piece, _) = visitor.on_timber(1, "Graving piece, P6").await;
+    let page = format!("/boats/1/timber?piece={piece}");
+    let hidden = [("quality", "hidden"), ("needed_by", "")];
+    let wants = format!("/boats/1/pieces/{piece}/wants");
+    assert_eq!(visitor.send(&page, &wants, &hidden).await.status, 303);
+    let knotted = [
+        ("tag", "K-78"),
+        ("species", "western_larch"),
+        ("form", "board"),
+        ("edges", "straight"),
+        ("length", "700"),
+        ("width", "110"),
+        ("thickness", "30"),
+        ("grain", "quarter"),
+        ("drying", "air"),
+        ("origin", "new"),
+        ("moisture", "12"),
+        ("defects", "knot, 200 mm, 500 mm, 40 mm, 70 mm"),
+    ];
+    let put = visitor.send("/rack/new", "/rack/new", &knotted).await;
+    assert_eq!(put.status, 303, "{}", put.text);
+    let board = put.location.rsplit('/').next().unwrap().to_owned();
+    assert_eq!(
+        by_hand(&visitor, piece, "reserve", &[("board", &board)]).await.status,
+        303,
+        "where it is hidden it serves"
+    );
+    assert_eq!(visitor.send(&page, &wants, &[("quality", "clear"), ("needed_by", "")]).await.status, 303);
+    let (_, side) = visitor.on_timber(1, "Graving piece, P6").await;
+    assert!(side.contains("does not yield it any more") && !side.contains("Take from rack and cut"), "{side}");
+    let drawn = visitor.get(&page).await.text;
+    assert!(row_of(&drawn, "K-78").contains("leave no place"), "{}", row_of(&drawn, "K-78"));
+    let taken = by_hand(&visitor, piece, "take", &[]).await;
+    assert!(taken.status == 409 && taken.text.contains("leave no place"), "{}", taken.text);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_piece_is_drawn_over_the_boards_and_back_again() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 1000).await;
+    b.go("/boats/1/timber").await;
+    let chip = b.find_text(".chip", "Splice the end, Frame 7").await;
+    let serves = b.find("[data-tag='O-01']").await;
+    let no = b.find("[data-tag='L-03']").await;
+    // Held, every board says how it serves; where it does not, it stays where it was.
+    let held = b.page.action_chain().move_to_element_center(&chip).click_and_hold().move_to_element_center(&no);
+    held.perform().await.unwrap();
+    b.find_text(".rack-row.may-not.under .rack-words", "another timber").await;
+    b.find(".rack-row.may[data-tag='O-01']").await;
+    b.page.action_chain().move_to_element_center(&no).release().perform().await.unwrap();
+    b.find_text("[role=status]", "L-03: ✕").await;
+    assert!(b.page.find_all(thirtyfour::By::Css(".carried, .rack-row.may")).await.unwrap().is_empty());
+    // Where it serves it is kept.
+    let held = b.page.action_chain().move_to_element_center(&chip).click_and_hold().move_to_element_center(&serves);
+    held.release().perform().await.unwrap();
+    b.find_text("[data-tag='O-01'].kept .rack-words", "kept for Splice the end, Frame 7").await;
+    b.find_text(".reserved", "O-01").await;
+    // Taken hold of on the board and drawn back to the pieces, it is given back.
+    let (lying, tray) = (b.find("[data-tag='O-01'] .board-piece[data-piece]").await, b.find(".tray").await);
+    let held = b.page.action_chain().move_to_element_center(&lying).click_and_hold().move_to_element_center(&tray);
+    held.release().perform().await.unwrap();
+    b.find_text("button", "Reserve O-01, which serves best").await;
+    b.close().await;
+}
+
+#[tokio::test]
+async fn what_came_out_of_a_boat_that_is_here_is_offered_to_no_other() {
+    let server = Server::demo();
+    let visitor = Visitor::new(&server);
+    visitor.get("/").await;
+    let (piece, before) = visitor.on_timber(1, "Graving piece, P6").await;
+    let title = visitor.get("/boats/2").await.text;
+    let title = title.split_once("<title>").unwrap().1.split('<').next().unwrap().to_owned();
+    let other = title.split(" · ").nth(1).expect("her name");
+    let salvaged = |tag: &'static str, from: &str| {
+        let fields = [
+            ("tag", tag),
+            ("species", "western_larch"),
+            ("form", "salvage"),
+            ("edges", "straight"),
+            ("length", "600"),
+            ("width", "90"),
+            ("thickness", "24"),
+            ("grain", "quarter"),
+            ("drying", "air"),
+            ("origin", "salvage"),
+            ("moisture", "11"),
+            ("from_boat", from),
+        ];
+        fields.map(|(n, v)| (n.to_owned(), v.to_owned()))
+    };
+    let mut ids = Vec::new();
+    for (tag, from) in [("S-31", other), ("S-32", "Long Gone")] {
+        let fields = salvaged(tag, from);
+        let fields: Vec<(&str, &str)> = fields.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+        let put = visitor.send("/rack/new", "/rack/new", &fields).await;
+        assert_eq!(put.status, 303, "{}", put.text);
+        ids.push(put.location.rsplit('/').next().unwrap().to_owned());
+    }
+    let told = held_over(&visitor, piece).await;
+    assert!(told[&ids[0]][0] == false && told[&ids[0]][1].as_str().unwrap().contains("goes back into her"), "{told}");
+    assert_eq!(told[&ids[1]][0], true, "she has gone: it is anybody's");
+    let (_, side) = visitor.on_timber(1, "Graving piece, P6").await;
+    assert!(!before.contains("S-32") && side.contains("Reserve S-32") && !side.contains("Reserve S-31"), "{side}");
+    let refused = by_hand(&visitor, piece, "reserve", &[("board", &ids[0])]).await;
+    assert!(refused.status == 409 && refused.text.contains("goes back into her"), "{}", refused.text);
+    // What is thought of on its way says the same.
+    let options = visitor.get("/boats/1/parts/35/decide").await.text;
+    assert!(!options.contains("S-31"), "{options}");
 }

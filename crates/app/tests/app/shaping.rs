@@ -105,10 +105,7 @@ async fn the_shape_of_a_transom_plank_becomes_its_piece() {
     let soft = "40, 20\n240, 20\n240, 90\n40, 90";
     visitor.found(1, "TR3 2", &[("kind", "rot"), ("shape", soft), ("depth", "15")]).await;
     let part = visitor.decided(1, "Transom plank 3", "whole_plank").await;
-    let row = async || {
-        let timber = visitor.get("/boats/1/timber").await.text;
-        timber.split_once(">Whole plank, Transom plank 3<").expect("its piece").1.to_owned()
-    };
+    let row = async || visitor.on_timber(1, "Whole plank, Transom plank 3").await.1;
     let shape = visitor.get("/boats/1/shape").await.text;
     let piece = shape.split("<tr").find(|r| r.contains("Whole plank, Transom plank 3")).expect("its row");
     let piece = format!("/boats/1/pieces/{}", piece.split_once("/pieces/").unwrap().1.split('"').next().unwrap());

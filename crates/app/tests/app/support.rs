@@ -159,6 +159,18 @@ impl Visitor {
         assert_eq!(answer.status, 303, "{at}: {}", answer.text);
     }
 
+    /// A piece on the timber page of a boat, by what it is called: its number, and what stands beside the boards when it is chosen.
+    pub async fn on_timber(&self, boat: i64, name: &str) -> (i64, String) {
+        let page = self.get(&format!("/boats/{boat}/timber")).await.text;
+        let chips: Vec<&str> =
+            page.split("<a class=\"chip\"").skip(1).map(|c| c.split("</a>").next().unwrap()).collect();
+        let chip = chips.iter().find(|c| c.contains(name)).unwrap_or_else(|| panic!("no {name} among {chips:?}"));
+        let id = chip.split_once("timber?piece=").unwrap().1.split('"').next().unwrap();
+        let chosen = self.get(&format!("/boats/{boat}/timber?piece={id}")).await.text;
+        let side = chosen.split_once("<aside class=\"bench-side\"").expect("what belongs to it").1;
+        (id.parse().unwrap(), side.to_owned())
+    }
+
     /// Decides on the part whose row on Decide says so; the number of the part.
     pub async fn decided(&self, boat: i64, name: &str, option: &str) -> String {
         let list = self.get(&format!("/boats/{boat}/decide")).await.text;

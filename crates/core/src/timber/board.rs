@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::choice::choices;
 
-use crate::cutting::layout::{Area, Layout};
+use crate::cutting::layout::{Area, Cut, Layout, Way};
 use crate::error::{self, InputError};
 use crate::reason::{Reason, Verdict};
 
@@ -295,6 +295,16 @@ pub struct Fit {
     pub reasons: Vec<Reason>,
 }
 
+impl Fit {
+    /// The same where the board is salvage of another boat that is still here: it goes back into her.
+    pub fn of_another(mut self, boat: &str) -> Self {
+        self.serves = false;
+        let text = format!("it came out of {boat}, which is still here, and goes back into her");
+        self.reasons.push(Reason::new("board.whose", Verdict::Forbids, text));
+        self
+    }
+}
+
 /// Holds a board against a need.
 ///
 /// It serves when species, size with trim and planing, and dryness allow. Among those that serve, salvage
@@ -425,20 +435,23 @@ pub struct Rectangle {
     pub width: f64,
 }
 
-/// What taking a piece from a board leaves.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Cut {
-    pub piece: Rectangle,
-    pub offcuts: Vec<Rectangle>,
+/// Where a piece is cut from a board, and what is left of it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Laid {
+    pub piece: Area,
+    /// What is worth keeping.
+    pub offcuts: Vec<Area>,
+    /// In the order they are sawn.
+    pub cuts: Vec<Cut>,
     /// Trim, kerf and what is too small to keep, mm² of board face.
     pub waste_area: f64,
 }
 
-/// Cuts a piece from the trimmed end of a board: one crosscut, then one rip. The strip beside the piece and
-/// the rest of the board are offcuts where they are worth keeping. Errors name `length` or `width`.
+/// Lays a piece on a board where it comes out clear of the places to avoid, as near the trimmed butt end as it goes. An end of the board
+/// that the piece does not reach stays as it is: it is trimmed when it is next cut from. Errors name `length`, `width` or `defects`.
 ///
-/// Board area = piece + offcuts + waste, always.
-pub fn take(board: Rectangle, thickness: f64, piece: Rectangle) -> Result<Cut, InputError> {
+/// Board area = piece + offcuts + waste, always. Wherever [`fit`] says that a board serves, it is laid.
+pub fn lay(board: Rectangle, thickness: f64, piece: Rectangle, avoid: &[Area]) -> Result<Laid, InputError> {
     error::length("length", piece.length)?;
     error::length("width", piece.width)?;
     let trim = end_trim(thickness);
@@ -448,15 +461,41 @@ pub fn take(board: Rectangle, thickness: f64, piece: Rectangle) -> Result<Cut, I
     if piece.width > board.width {
         return Err(InputError::new("width", "the board is too narrow for this piece"));
     }
-    let keep = |r: &Rectangle| r.length >= SMALLEST_OFFCUT.0 && r.width >= SMALLEST_OFFCUT.1;
-    let strip = Rectangle { length: piece.length, width: board.width - piece.width - KERF };
-    // The far end keeps its untrimmed end: it is trimmed when it is next cut from.
-    let rest = Rectangle { length: board.length - trim - piece.length - KERF, width: board.width };
-    let offcuts: Vec<Rectangle> = [rest, strip].into_iter().filter(keep).collect();
-    let area = |r: &Rectangle| r.length * r.width;
-    let waste_area = area(&board) - area(&piece) - offcuts.iter().map(area).sum::<f64>();
-    Ok(Cut { piece, offcuts, waste_area })
+    let mut layout = Layout::new(board.length, board.width, trim, KERF);
+    let spot = layout
+        .spot(piece.length, piece.width, avoid, KERF, &mut || 0.0)
+        .ok_or_else(|| InputError::new("defects", "the board's defects leave no place for this piece"))?;
+    layout.put(0, piece.length, piece.width, spot, KERF);
+    let lies = Area { x0: spot.x, y0: spot.y, x1: spot.x + piece.length, y1: spot.y + piece.width };
+    // Each end is its own first cut.
+    let (near, far) = (lies.x0 > trim + SAME, lies.x1 < board.length - trim - SAME);
+    let raw = |area: Area| Area {
+        x0: if near && area.x0 <= trim + SAME { 0.0 } else { area.x0 },
+        x1: if far && area.x1 >= board.length - trim - SAME { board.length } else { area.x1 },
+        ..area
+    };
+    let is_end = |cut: &Cut, at: f64| {
+        cut.way == Way::Cross && (cut.at - at).abs() < SAME && cut.to - cut.from >= board.width - SAME
+    };
+    let cuts = layout
+        .cuts
+        .iter()
+        .filter(|cut| !(near && is_end(cut, trim - KERF.min(trim)) || far && is_end(cut, board.length - trim)))
+        .map(|cut| match cut.way {
+            // A blade wider than what lies before the piece runs out in the end that is cut off.
+            Way::Cross if near && cut.at < lies.x0 && cut.at > lies.x0 - KERF => Cut { at: lies.x0 - KERF, ..*cut },
+            Way::Rip if far && cut.to >= board.length - trim - SAME => Cut { to: board.length, ..*cut },
+            _ => *cut,
+        })
+        .collect();
+    let keep = |a: &Area| a.length() >= SMALLEST_OFFCUT.0 && a.width() >= SMALLEST_OFFCUT.1;
+    let offcuts: Vec<Area> = layout.free.into_iter().map(raw).filter(keep).collect();
+    let waste_area = board.length * board.width - lies.area() - offcuts.iter().map(Area::area).sum::<f64>();
+    Ok(Laid { piece: lies, offcuts, cuts, waste_area })
 }
+
+/// Places closer than this are the same, mm.
+const SAME: f64 = 1e-6;
 
 /// Left on each long edge of a blank to be planed to the line, and at each end to be trimmed, mm (*yard rule*).
 pub const EDGE_ALLOWANCE: f64 = 6.0;
@@ -592,19 +631,89 @@ mod tests {
         assert_eq!(whole.check(face).unwrap_err().field, "defects[0]");
     }
 
+    #[test]
+    fn what_another_boat_gave_serves_none_but_her() {
+        let fit = Fit { serves: true, score: 90.0, reasons: Vec::new() }.of_another("Old Teal");
+        assert!(!fit.serves && fit.reasons.len() == 1 && fit.reasons[0].verdict == Verdict::Forbids);
+        assert!(fit.reasons[0].text.contains("Old Teal"), "{:?}", fit.reasons);
+    }
+
+    #[test]
+    fn a_piece_is_cut_from_beyond_the_knot_at_the_butt() {
+        let board = Rectangle { length: 3_000.0, width: 150.0 };
+        let piece = Rectangle { length: 800.0, width: 100.0 };
+        let knot = Area { x0: 0.0, y0: 20.0, x1: 700.0, y1: 120.0 };
+        let laid = lay(board, 30.0, piece, &[knot]).unwrap();
+        assert_eq!(laid.piece, Area { x0: 700.0, y0: 0.0, x1: 1_500.0, y1: 100.0 });
+        // The knot stays behind with its raw end, the far end is not trimmed yet, and the strip beside is kept.
+        let sizes: Vec<(f64, f64)> = laid.offcuts.iter().map(|a| (a.x0, a.x1)).collect();
+        assert_eq!(sizes, [(0.0, 697.0), (1_503.0, 3_000.0), (700.0, 1_500.0)]);
+        assert!(laid.cuts.iter().all(|cut| cut.way == Way::Rip || cut.to - cut.from >= 100.0));
+        assert_eq!(laid.cuts.iter().filter(|cut| cut.way == Way::Cross).count(), 2, "neither end is trimmed");
+        // Without it the piece comes from the trimmed end.
+        let clear = lay(board, 30.0, piece, &[]).unwrap();
+        assert_eq!((clear.piece.x0, clear.piece.y0), (45.0, 0.0));
+        // Where it is everywhere, nothing is cut.
+        let all = Area { x0: 0.0, y0: 60.0, x1: 3_000.0, y1: 90.0 };
+        assert_eq!(lay(board, 30.0, piece, &[all]).unwrap_err().field, "defects");
+    }
+
     proptest! {
         #[test]
         fn nothing_vanishes_when_a_board_is_cut(
             length in 200.0..6_000.0f64, width in 50.0..400.0f64, thickness in 10.0..80.0f64,
-            share in 0.05..1.0f64, across in 0.05..1.0f64,
+            share in 0.05..1.0f64, across in 0.05..1.0f64, at in 0.0..1.0f64, up in 0.0..1.0f64,
         ) {
             let board = Rectangle { length, width };
             let piece = Rectangle { length: length * share, width: width * across };
-            if let Ok(cut) = take(board, thickness, piece) {
-                let kept: f64 = cut.offcuts.iter().map(|r| r.length * r.width).sum();
-                prop_assert!(cut.waste_area >= 0.0);
-                prop_assert!((piece.length * piece.width + kept + cut.waste_area - length * width).abs() < 1e-6);
-                prop_assert!(cut.offcuts.iter().all(|r| r.length >= 300.0 && r.width >= 40.0));
+            let defect = Area {
+                x0: length * at,
+                x1: length * (at + 0.1).min(1.0),
+                y0: width * up,
+                y1: width * (up + 0.4).min(1.0),
+            };
+            let whole = Area { x0: 0.0, y0: 0.0, x1: length, y1: width };
+            match lay(board, thickness, piece, &[defect]) {
+                Ok(laid) => {
+                    prop_assert!(!laid.piece.overlaps(&defect), "clear of what is to be avoided");
+                    prop_assert!((laid.piece.length() - piece.length).abs() < 1e-6);
+                    prop_assert!((laid.piece.width() - piece.width).abs() < 1e-6);
+                    let kept: f64 = laid.offcuts.iter().map(Area::area).sum();
+                    prop_assert!(laid.waste_area >= -1e-6);
+                    prop_assert!((laid.piece.area() + kept + laid.waste_area - length * width).abs() < 1e-6);
+                    let parts: Vec<&Area> = laid.offcuts.iter().chain([&laid.piece]).collect();
+                    for (i, one) in parts.iter().enumerate() {
+                        prop_assert!(parts[..i].iter().all(|other| !one.overlaps(other)), "{laid:?}");
+                        prop_assert!(one.x0 >= -1e-6 && one.x1 <= whole.x1 + 1e-6 && one.y0 >= -1e-6 && one.y1 <= whole.y1 + 1e-6);
+                    }
+                    prop_assert!(laid.offcuts.iter().all(|r| r.length() >= 300.0 && r.width() >= 40.0));
+                    // Sawn as the cuts say, no cut runs through what is kept, and what is kept lies clear of each kerf.
+                    for cut in &laid.cuts {
+                        // The blade may run out over the edge, where less than its width is sawn off.
+                        if cut.way == Way::Rip && cut.at == 0.0 && laid.piece.y0 < KERF {
+                            continue;
+                        }
+                        let kerf = match cut.way {
+                            Way::Cross => Area { x0: cut.at, x1: cut.at + KERF, y0: cut.from, y1: cut.to },
+                            Way::Rip => Area { x0: cut.from, x1: cut.to, y0: cut.at, y1: cut.at + KERF },
+                        };
+                        prop_assert!(parts.iter().all(|part| !part.overlaps(&kerf)), "{cut:?} of {laid:?}");
+                    }
+                }
+                // By brute force: no place on a fine grid is clear.
+                Err(refused) if refused.field == "defects" => {
+                    let (most_x, most_y) = (length - end_trim(thickness) - piece.length, width - piece.width);
+                    let steps = 24;
+                    for i in 0..=steps {
+                        for j in 0..=steps {
+                            let x0 = end_trim(thickness) + (most_x - end_trim(thickness)) * f64::from(i) / f64::from(steps);
+                            let y0 = most_y * f64::from(j) / f64::from(steps);
+                            let there = Area { x0, y0, x1: x0 + piece.length, y1: y0 + piece.width };
+                            prop_assert!(there.overlaps(&defect), "{there:?} is clear");
+                        }
+                    }
+                }
+                Err(_) => prop_assert!(piece.length > length - 2.0 * end_trim(thickness) || piece.width > width),
             }
         }
     }

@@ -9,7 +9,6 @@ use mend_keel_core::repair::decide::{RepairOption, Wood};
 use mend_keel_core::repair::way::OptionKind;
 use mend_keel_core::survey::Grade;
 use mend_keel_core::work::quote::Currency;
-use mend_keel_store::boards::{self, Board};
 use mend_keel_store::findings::Finding;
 use mend_keel_store::{owners, quotes};
 use rocket::{FromForm, get, post};
@@ -18,6 +17,7 @@ use crate::file::boat::BoatFile;
 use crate::file::decide::{self, Subject, pieces, settled};
 use crate::file::learned::YardRates;
 use crate::file::shape;
+use crate::file::timber::Rack;
 use crate::view::layers::Layers;
 use crate::view::plank::PlankView;
 use crate::view::reasons::{self, ReasonView};
@@ -220,7 +220,7 @@ fn best(options: &[RepairOption]) -> f64 {
 
 /// What every option of a part is shown with.
 struct Shown<'a> {
-    rack: &'a [Board],
+    rack: &'a Rack,
     currency: &'a Currency,
     best: f64,
     units: Units,
@@ -262,7 +262,7 @@ fn option_view(file: &BoatFile, option: &RepairOption, subject: &Subject<'_>, sh
         p80: view::hours(option.hours.p80),
         years: view::in_years(option.years),
         wood: wood_words(&option.wood, measured, units),
-        rack: new_wood.iter().map(|p| crate::file::timber::rack_says(p, shown.rack, units)).collect(),
+        rack: new_wood.iter().map(|p| shown.rack.says(p, &file.boat.name, units)).collect(),
         cost: shown.currency.about(option.cost),
         materials: option
             .materials
@@ -358,7 +358,7 @@ async fn page(
     faults: Faults,
 ) -> std::result::Result<Options, AppError> {
     let school = file.boat.school;
-    let rack = boards::list(desk.store).await?;
+    let rack = Rack::load(desk.store).await?;
     let (terms, _) = quotes::terms(desk.store).await?;
     let with = with.filter(|s| *s != school);
     let (mut none, mut step, mut dry_first) = (String::new(), None, None);

@@ -14,6 +14,7 @@ use rocket::http::ContentType;
 use rocket::{get, post};
 
 use crate::file::instruments;
+use crate::file::timber::{Rack, need};
 use crate::pages::rack::tabs;
 use crate::web::auth::Crew;
 use crate::web::desk::{Desk, Page, render, render_faulty};
@@ -67,7 +68,7 @@ async fn waste(desk: &Desk<'_>) -> Result<(f64, String)> {
 async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Faults) -> Result<Show> {
     let units = desk.units;
     let (factor, waste) = waste(desk).await?;
-    let rack = boards::list(desk.store).await?;
+    let rack = Rack::load(desk.store).await?;
     let prices = shed::prices(desk.store).await?;
     let usual = accounts::practice(desk.store).await?.0.prices;
     let currency = quotes::terms(desk.store).await?.0.currency;
@@ -80,8 +81,7 @@ async fn show(desk: &Desk<'_>, typed: Typed, told: Vec<FaultView>, faults: Fault
         let Ok(wood) = species::find(&piece.species) else { continue };
         let boat = boats.get(&piece.boat_id).cloned().unwrap_or_default();
         let is_sheet = matches!(piece.geometry, Geometry::Timber { sheet: true, .. });
-        let need = crate::file::timber::need(&piece);
-        let served = !crate::file::timber::serving(&need, wood, &rack).is_empty();
+        let served = !rack.serving(&need(&piece), wood, &boat).is_empty();
         if piece.state != PieceState::Planned || (served && !is_sheet) {
             continue;
         }

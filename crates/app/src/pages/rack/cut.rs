@@ -20,7 +20,7 @@ use serde::{Deserialize, Serialize};
 use crate::file::boat::BoatFile;
 use crate::file::shape;
 use crate::pages::rack::tabs;
-use crate::view::board::{self as drawing, OnBoard};
+use crate::view::board::{self as drawing, Face, OnBoard};
 use crate::view::{self, Units};
 use crate::web::auth::Crew;
 use crate::web::desk::{Desk, Page, render, render_faulty};
@@ -281,9 +281,18 @@ fn board_view(yard: &Yard, kept: &KeptBoard, unmeasured: &HashSet<i64>, units: U
                 area: k.area,
                 text: piece.map_or("cut".to_owned(), |p| p.name.clone()),
                 class: if piece.is_some() { "open" } else { "done" },
+                piece: None,
             }
         })
         .collect();
+    let face = Face {
+        length: board.length,
+        width: board.width,
+        details: &board.details,
+        pieces: &on,
+        left: &kept.offcuts,
+        cuts: &kept.cuts,
+    };
     Some(BoardView {
         id: board.id,
         tag: board.tag.clone(),
@@ -292,7 +301,7 @@ fn board_view(yard: &Yard, kept: &KeptBoard, unmeasured: &HashSet<i64>, units: U
             units.dims(&[board.length, board.width, board.thickness]),
             board.origin.label().to_lowercase()
         ),
-        svg: drawing::draw(board.length, board.width, &board.details, &on, &kept.offcuts, &kept.cuts, units),
+        svg: drawing::draw(face, units),
         pieces: open
             .iter()
             .map(|(k, p)| PieceView {

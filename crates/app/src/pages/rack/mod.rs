@@ -223,7 +223,7 @@ async fn show(desk: &Desk<'_>, b: &Board, typed: Typed, faults: Faults) -> std::
     Ok(Show {
         page: desk.page(&b.tag, "rack"),
         id: b.id,
-        svg: drawing::draw(b.length, b.width, d, &[], &[], &[], units),
+        svg: drawing::draw(drawing::Face::bare(b.length, b.width, d), units),
         facts,
         defects: d.defects.iter().map(defect).collect(),
         parent,
@@ -369,15 +369,8 @@ fn form(desk: &Desk<'_>, board: Option<&Board>, typed: Typed, faults: Faults) ->
         action: board.map_or("/rack/new".to_owned(), |b| format!("/rack/{}/edit", b.id)),
         title,
         svg: board.map_or(String::new(), |b| {
-            drawing::draw(
-                b.length,
-                b.width,
-                &Details { defects: Vec::new(), ..b.details.clone() },
-                &[],
-                &[],
-                &[],
-                desk.units,
-            )
+            let clear = Details { defects: Vec::new(), ..b.details.clone() };
+            drawing::draw(drawing::Face::bare(b.length, b.width, &clear), desk.units)
         }),
         typed,
         faults,

@@ -168,7 +168,7 @@ const GROUPS: [(&str, &str, &[&str]); 7] = [
         ],
     ),
     ("decide", "Decided", &["decision", "order", "opening"]),
-    ("wood", "Shape and timber", &["shape", "piece", "board", "cut", "reserved", "received", "moisture"]),
+    ("wood", "Shape and timber", &["shape", "piece", "board", "cut", "given_back", "reserved", "received", "moisture"]),
     (
         "fasten",
         "Fastenings and seams",
