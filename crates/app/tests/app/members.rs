@@ -242,6 +242,13 @@ async fn a_boat_whose_timber_nobody_knows_is_surveyed_and_told_so_where_it_matte
     );
     let one = visitor.get(&format!("/boats/{boat}/frames/{frame}")).await;
     assert!(one.text.contains("timber is not known"), "{}", one.text);
+    // No board is held against a piece of it, and none is to be bought.
+    let id: i64 = boat.parse().unwrap();
+    visitor.decided(id, "P3 F6", "graving").await;
+    let (_, side) = visitor.on_timber(id, "Graving piece, P3").await;
+    assert!(!side.contains("Reserve ") && !side.contains("To buy"), "{side}");
+    let timber = visitor.get(&format!("/boats/{boat}/timber")).await.text;
+    assert!(timber.contains("Nobody said of what timber it is") && !timber.contains("data-board"), "{timber}");
 }
 
 #[tokio::test]

@@ -35,6 +35,8 @@ struct List {
     rows: Vec<BoardRow>,
     /// Boards of the rack that are not shown.
     more: usize,
+    /// Why no board is shown.
+    nothing: &'static str,
     shown: Option<PieceView>,
     qualities: Choices,
     /// What is wrong with the form of the piece that is shown.
@@ -228,6 +230,13 @@ async fn listed(desk: &Desk<'_>, id: i64, asked: Option<i64>, faults: Faults) ->
     let groups =
         [("Waiting for a board", PieceState::Planned), ("Has a board", PieceState::Reserved), ("Cut", PieceState::Cut)];
     let groups = groups.map(|(name, state)| (name, of_state(state).map(chip).collect::<Vec<_>>()));
+    let nothing = match shown {
+        Some(piece) if matches!(piece.geometry, Geometry::Timber { sheet: true, .. }) => "It is cut from a sheet.",
+        Some(piece) if species::find(&piece.species).is_err() => {
+            "Nobody said of what timber it is: no board can be held against it."
+        }
+        _ => "No board is free.",
+    };
     let (rows, more) = shown.map_or((Vec::new(), 0), |piece| rows(desk, &file, piece, &rack));
     Ok(List {
         page: desk.boat_page(&file, "Timber", "timber"),
@@ -235,6 +244,7 @@ async fn listed(desk: &Desk<'_>, id: i64, asked: Option<i64>, faults: Faults) ->
         groups: groups.into_iter().filter(|(_, chips)| !chips.is_empty()).collect(),
         rows,
         more,
+        nothing,
         shown: shown.map(|piece| piece_view(desk, &file, piece, &rack)),
         qualities: pairs(Quality::ALL, Quality::code, Quality::label),
         faults,
@@ -351,15 +361,17 @@ fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, rack: &Rack) -> P
         .map(told)
         .collect();
     let rough = piece.thickness + 2.0 * board::PLANING_PER_FACE;
-    let shortfall = if !wants {
-        String::new()
-    } else {
-        let length = piece.length + 2.0 * board::end_trim(rough);
-        format!(
-            "No board in the rack yields it. To buy: {}, at least {}",
-            wanted.map_or(piece.species.as_str(), |s| s.name.as_str()),
-            desk.units.dims(&[length, piece.width, rough])
-        )
+    let shortfall = match wanted {
+        Some(wood) if wants => {
+            let length = piece.length + 2.0 * board::end_trim(rough);
+            format!(
+                "No board in the rack yields it. To buy: {}, at least {}",
+                wood.name,
+                desk.units.dims(&[length, piece.width, rough])
+            )
+        }
+        None if wants => "Nobody said of what timber it is: what is bought for it is not known either.".to_owned(),
+        _ => String::new(),
     };
     PieceView {
         id: piece.id,
