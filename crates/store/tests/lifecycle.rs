@@ -261,6 +261,43 @@ async fn with_a_board_reserved(store: &Store, boat: i64) -> (i64, boards::Board)
 }
 
 #[tokio::test]
+async fn a_board_given_back_is_anybodys_and_the_story_says_so() {
+    let (_folder, store) = yard().await;
+    let boat = boat(&store).await;
+    let (plank, stock) = with_a_board_reserved(&store, boat).await;
+    let held = decisions::pieces(&store, boat).await.unwrap().remove(0);
+    let mut work = store.begin(act()).await.unwrap();
+    work.add_board(&larch("L-2")).await.unwrap();
+    work.commit("/").await.unwrap();
+    let other = boards::list(&store).await.unwrap().into_iter().find(|b| b.tag == "L-2").unwrap();
+
+    // Another board than its own is not given back by it.
+    let mut work = store.begin(act()).await.unwrap();
+    assert!(matches!(work.give_back(&other, &held).await, Err(StoreError::Conflict(_))));
+    drop(work);
+    assert_eq!(boards::find(&store, stock.id).await.unwrap().state, BoardState::Reserved);
+
+    let mut work = store.begin(act()).await.unwrap();
+    work.give_back(&stock, &held).await.unwrap();
+    work.commit("/").await.unwrap();
+    let piece = decisions::pieces(&store, boat).await.unwrap().remove(0);
+    assert!(piece.state == PieceState::Planned && piece.board_id.is_none());
+    assert_eq!(boards::find(&store, stock.id).await.unwrap().state, BoardState::Free);
+    let mut work = store.begin(act()).await.unwrap();
+    assert!(matches!(work.give_back(&stock, &piece).await, Err(StoreError::Conflict(_))), "once");
+    drop(work);
+    let told = history::of_plank(&store, plank, None, Only::default()).await.unwrap().events;
+    assert!(told.iter().any(|e| e.kind == "given_back" && e.summary.contains("L-1")), "{told:?}");
+    assert!(store.check().await.unwrap());
+    // And reserved once more it is cut like any other.
+    let mut work = store.begin(act()).await.unwrap();
+    work.reserve(&stock, &piece).await.unwrap();
+    let laid = board::lay(stock.face(), stock.thickness, Rectangle { length: 212.0, width: 52.0 }, &[]).unwrap();
+    work.take_from_rack(&stock, &decisions::pieces(&store, boat).await.unwrap().remove(0), &laid).await.unwrap();
+    work.commit("/").await.unwrap();
+}
+
+#[tokio::test]
 async fn deciding_again_drops_what_is_open_but_not_what_is_cut() {
     let (_folder, store) = yard().await;
     let boat = boat(&store).await;

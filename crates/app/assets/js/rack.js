@@ -7,6 +7,9 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("racked", () => ({ ...benchTools, ...racked }));
 });
 
+// How long a finger rests on a piece before it is taken hold of, ms.
+const RESTS = 350;
+
 // A piece drawn over the boards of the rack: each says how it serves while it is held, and keeps it where it is let go.
 const racked = {
   init() {
@@ -16,6 +19,9 @@ const racked = {
     this.$root.addEventListener("pointermove", (event) => this.carry(event));
     this.$root.addEventListener("pointerup", (event) => this.lay(event));
     this.$root.addEventListener("pointercancel", () => this.letGo());
+    // A finger scrolls; what it rests on for a moment is taken hold of, and is not scrolled.
+    this.$root.addEventListener("touchmove", (event) => { if (this.held && this.held.mark) event.preventDefault(); }, { passive: false });
+    this.$root.addEventListener("contextmenu", (event) => { if (this.held) event.preventDefault(); });
     // What was carried is not also followed.
     this.$root.addEventListener("click", (event) => { if (this.carried) event.preventDefault(); this.carried = false; }, true);
     document.addEventListener("keydown", (event) => { if (event.key === "Escape") this.letGo(); });
@@ -26,30 +32,37 @@ const racked = {
     this.carried = false;
     const chip = this.$root.querySelector(`.chip[data-piece="${piece.dataset.piece}"]`);
     this.held = { id: piece.dataset.piece, at: [event.clientX, event.clientY], chip: chip || piece, drawn: piece !== chip, fits: null };
+    if (event.pointerType === "touch") this.held.resting = setTimeout(() => this.lift(this.held, event), RESTS);
   },
-  async carry(event) {
-    const held = this.held;
-    if (!held) return;
-    const far = Math.hypot(event.clientX - held.at[0], event.clientY - held.at[1]) > 8;
-    if (!far && !held.mark) return;
-    event.preventDefault();
-    if (!held.mark) {
-      held.mark = document.createElement("div");
-      held.mark.className = "carried";
-      held.mark.textContent = held.chip.querySelector("b").textContent;
-      document.body.append(held.mark);
-      this.$root.classList.add("carrying");
-      this.$root.setPointerCapture(event.pointerId);
-      this.ask(held);
-    }
+  // From now on it is carried.
+  lift(held, event) {
+    if (!held || held.mark) return;
+    held.mark = document.createElement("div");
+    held.mark.className = "carried";
+    held.mark.textContent = held.chip.querySelector("b").textContent;
+    document.body.append(held.mark);
+    this.$root.classList.add("carrying");
+    this.$root.setPointerCapture(event.pointerId);
+    this.ask(held);
+    this.follow(held, event);
+  },
+  follow(held, event) {
     held.mark.style.left = `${event.clientX}px`;
     held.mark.style.top = `${event.clientY}px`;
     for (const board of this.boards) board.classList.toggle("under", board === this.under(event));
   },
+  carry(event) {
+    const held = this.held;
+    if (!held) return;
+    if (held.mark) return this.follow(held, event);
+    if (Math.hypot(event.clientX - held.at[0], event.clientY - held.at[1]) <= 8) return;
+    if (held.resting) this.letGo();
+    else this.lift(held, event);
+  },
   // What the rules say of every board.
   async ask(held) {
-    const answer = await fetch(`/boats/${this.$root.dataset.boat}/timber/fits/${held.id}`);
-    if (!answer.ok || this.held !== held) return;
+    const answer = await fetch(`/boats/${this.$root.dataset.boat}/timber/fits/${held.id}`).catch(() => null);
+    if (!answer || !answer.ok || this.held !== held) return;
     held.fits = await answer.json();
     for (const board of this.boards) {
       const [serves, words] = held.fits[board.dataset.board] || [false, `✕ ${board.words}`];
@@ -76,6 +89,8 @@ const racked = {
     const serves = board && held.fits && (held.fits[board.dataset.board] || [false])[0];
     const words = board && board.querySelector(".rack-words").textContent;
     this.letGo();
+    // Let go where it lay.
+    if (board && board.dataset.tag === held.chip.dataset.on) return;
     if (serves) return this.send(held.id, "reserve", board.dataset.board);
     if (tray && held.drawn) return this.send(held.id, "give-back", "");
     if (board) this.$refs.says.textContent = `${board.dataset.tag}: ${words}`;
@@ -91,6 +106,7 @@ const racked = {
     this.$refs.move.submit();
   },
   letGo() {
+    if (this.held) clearTimeout(this.held.resting);
     if (this.held && this.held.mark) this.held.mark.remove();
     this.held = null;
     this.$root.classList.remove("carrying");

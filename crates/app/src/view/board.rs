@@ -183,3 +183,46 @@ fn drawn(face: Face<'_>, across: f64, room: f64, words: &str, units: Units) -> S
     out.push_str("</svg>");
     out
 }
+
+#[cfg(test)]
+mod tests {
+    use mend_keel_core::timber::board::{Defect, DefectKind};
+
+    use super::*;
+
+    const MM: Units = Units { unit: mend_keel_core::units::LengthUnit::Millimetre, denominator: 16 };
+
+    fn view_box(svg: &str) -> Vec<f64> {
+        let of = svg.split_once("viewBox=\"").unwrap().1.split('"').next().unwrap();
+        of.split(' ').map(|v| v.parse().unwrap()).collect()
+    }
+
+    #[test]
+    fn boards_among_others_are_drawn_to_one_scale_with_nothing_beyond_their_frame() {
+        let details = Details::default();
+        let among = |length, width| draw_among(Face::bare(length, width, &details), 5_400.0, MM);
+        let (long, short) = (among(5_400.0, 230.0), among(900.0, 120.0));
+        assert_eq!(view_box(&long)[2], view_box(&short)[2], "one scale");
+        assert!((view_box(&long)[3] - view_box(&short)[3] - 110.0).abs() < 1.0, "as wide as it is");
+        assert!(!short.contains("board-size") && !short.contains("dimension"), "its size stands beside it");
+        // Alone it is as large as there is room, with its size.
+        let alone = draw(Face::bare(900.0, 120.0, &details), MM);
+        assert!(view_box(&alone)[2] < 1_100.0 && alone.contains("900 mm") && alone.contains("120 mm"), "{alone}");
+    }
+
+    #[test]
+    fn only_what_may_be_taken_hold_of_is_marked_and_names_are_no_markup() {
+        let knot = Defect { kind: DefectKind::Knot, x0: 10.0, x1: 40.0, y0: 5.0, y1: 30.0 };
+        let details = Details { defects: vec![knot], ..Details::default() };
+        let area = Area { x0: 100.0, y0: 0.0, x1: 500.0, y1: 60.0 };
+        let on = |piece, text: &str| OnBoard { area, text: text.to_owned(), class: "open", piece };
+        let pieces = [on(Some(7), "<b>\"plank\"</b>"), on(None, "")];
+        let left = [Area { x0: 503.0, y0: 0.0, x1: 2_000.0, y1: 150.0 }];
+        let face = Face { pieces: &pieces, left: &left, ..Face::bare(2_000.0, 150.0, &details) };
+        let svg = draw_among(face, 2_000.0, MM);
+        assert_eq!(svg.matches("data-piece=\"7\"").count(), 1);
+        assert_eq!(svg.matches("data-piece").count(), 1, "a defect, an offcut and a thought are not: {svg}");
+        assert!(!svg.contains("<b>") && svg.contains("board-left") && svg.contains("board-defect severity-2"), "{svg}");
+        assert_eq!(svg.matches("<svg").count(), svg.matches("</svg>").count());
+    }
+}

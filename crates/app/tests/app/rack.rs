@@ -452,6 +452,11 @@ async fn a_piece_is_drawn_over_the_boards_and_back_again() {
     held.release().perform().await.unwrap();
     b.find_text("[data-tag='O-01'].kept .rack-words", "kept for Splice the end, Frame 7").await;
     b.find_text(".reserved", "O-01").await;
+    // Let go where it lies it stays there.
+    let lying = b.find("[data-tag='O-01'] .board-piece[data-piece]").await;
+    let held = b.page.action_chain().move_to_element_center(&lying).click_and_hold().move_by_offset(40, 0);
+    held.release().perform().await.unwrap();
+    b.find_text("[data-tag='O-01'].kept .rack-words", "kept for Splice the end, Frame 7").await;
     // Taken hold of on the board and drawn back to the pieces, it is given back.
     let (lying, tray) = (b.find("[data-tag='O-01'] .board-piece[data-piece]").await, b.find(".tray").await);
     let held = b.page.action_chain().move_to_element_center(&lying).click_and_hold().move_to_element_center(&tray);
@@ -504,4 +509,45 @@ async fn what_came_out_of_a_boat_that_is_here_is_offered_to_no_other() {
     // What is thought of on its way says the same.
     let options = visitor.get("/boats/1/parts/35/decide").await.text;
     assert!(!options.contains("S-31"), "{options}");
+}
+
+/// A finger on the page, by the browser's own protocol.
+async fn finger(b: &Browser, kind: &str, at: Option<[f64; 2]>) {
+    let points: Vec<_> = at.into_iter().map(|[x, y]| serde_json::json!({ "x": x, "y": y })).collect();
+    let touch = serde_json::json!({ "type": kind, "touchPoints": points });
+    b.page.cdp().send_raw("Input.dispatchTouchEvent", touch).await.unwrap();
+}
+
+/// The middle of an element in the window.
+async fn middle(b: &Browser, css: &str) -> [f64; 2] {
+    b.find(css).await;
+    let script = format!(
+        "const r = document.querySelector(\"{css}\").getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]"
+    );
+    b.page.execute(script, vec![]).await.unwrap().convert().unwrap()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_finger_scrolls_until_it_rests_on_a_piece() {
+    let server = Server::demo();
+    let b = Browser::open(&server, 1280, 1000).await;
+    b.go("/boats/1/timber?piece=2").await;
+    let (chip, board) = (middle(&b, ".chip[data-piece='2']").await, middle(&b, "[data-tag='O-01']").await);
+    // Moved at once it scrolls, and nothing is carried.
+    finger(&b, "touchStart", Some(chip)).await;
+    finger(&b, "touchMove", Some([chip[0], chip[1] + 40.0])).await;
+    finger(&b, "touchMove", Some(board)).await;
+    finger(&b, "touchEnd", None).await;
+    let carried = "return document.querySelectorAll('.carried, .carrying, .rack-row.kept').length";
+    let none: u32 = b.page.execute(carried, vec![]).await.unwrap().convert().unwrap();
+    assert_eq!(none, 0, "nothing was taken hold of");
+    // At rest on it for a moment it takes hold, and each board says how it serves.
+    let (chip, board) = (middle(&b, ".chip[data-piece='2']").await, middle(&b, "[data-tag='O-01']").await);
+    finger(&b, "touchStart", Some(chip)).await;
+    b.find(".carried").await;
+    finger(&b, "touchMove", Some(board)).await;
+    b.find(".rack-row.may.under[data-tag='O-01']").await;
+    finger(&b, "touchEnd", None).await;
+    b.find_text("[data-tag='O-01'].kept .rack-words", "kept for Splice the end, Frame 7").await;
+    b.close().await;
 }

@@ -181,9 +181,12 @@ pub async fn fits(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64) -> Resu
     Ok(Answer::Data(told.collect::<serde_json::Map<_, _>>().into()))
 }
 
-/// Free boards held against a piece, and the one it has: what serves first, the best of it before the others.
+/// Free boards held against a piece, and the one it has: what serves first, the best of it before the others. What is cut asks for none.
 fn ranked<'b>(boat: &str, piece: &Piece, rack: &'b Rack) -> Vec<(&'b Board, Fit)> {
     let Ok(wanted) = species::find(&piece.species) else { return Vec::new() };
+    if piece.state == PieceState::Cut {
+        return Vec::new();
+    }
     let need = need(piece);
     let mut fits: Vec<(&Board, Fit)> = rack
         .boards
@@ -207,8 +210,13 @@ fn words(fit: &Fit, best: f64) -> String {
             less => format!("✓ yields it, {less}"),
         };
     }
+    format!("✕ {}", forbidden(fit))
+}
+
+/// The first thing that keeps a board from serving.
+fn forbidden(fit: &Fit) -> &str {
     let why = fit.reasons.iter().find(|r| r.verdict == Verdict::Forbids);
-    format!("✕ {}", why.map_or("does not yield it", |r| r.text.as_ref()))
+    why.map_or("it does not yield it", |r| r.text.as_ref())
 }
 
 async fn listed(desk: &Desk<'_>, id: i64, asked: Option<i64>, faults: Faults) -> std::result::Result<List, AppError> {
@@ -231,6 +239,7 @@ async fn listed(desk: &Desk<'_>, id: i64, asked: Option<i64>, faults: Faults) ->
         [("Waiting for a board", PieceState::Planned), ("Has a board", PieceState::Reserved), ("Cut", PieceState::Cut)];
     let groups = groups.map(|(name, state)| (name, of_state(state).map(chip).collect::<Vec<_>>()));
     let nothing = match shown {
+        Some(piece) if piece.state == PieceState::Cut => "It is cut: it asks for no board.",
         Some(piece) if matches!(piece.geometry, Geometry::Timber { sheet: true, .. }) => "It is cut from a sheet.",
         Some(piece) if species::find(&piece.species).is_err() => {
             "Nobody said of what timber it is: no board can be held against it."
@@ -449,7 +458,7 @@ pub async fn reserve(desk: Desk<'_>, _who: Crew, id: i64, piece: i64, posted: Po
     let wanted = species::find(&piece.species).map_err(|e| AppError::Refused(e.message))?;
     let fit = Rack::load(desk.store).await?.fit(&board, &need(&piece), wanted, &boat.name);
     if !fit.serves {
-        return Err(AppError::Refused(format!("{} does not yield this piece {}", board.tag, words(&fit, fit.score))));
+        return Err(AppError::Refused(format!("{} does not yield this piece: {}", board.tag, forbidden(&fit))));
     }
     let mut work = desk.store.begin(posted.act()).await?;
     work.reserve(&board, &piece).await?;
