@@ -74,16 +74,17 @@ async fn one_boat_goes_through_the_whole_job() {
     b.find_text("h2", "Corners").await;
     assert!(b.page.find_all(thirtyfour::By::Css(".corner")).await.unwrap().len() >= 4);
 
-    // 5. Timber: the best board is salvage; reserved, taken, its offcut back in the rack.
+    // 5. Timber: the salvage goes back into the boat it came out of; a board is reserved, taken, its offcut back in the rack.
     b.press(&b.find_text("a", "Find a board").await).await;
     let first_fit = b.find(".fit").await.text().await.unwrap();
-    assert!(first_fit.contains("salvage"), "{first_fit}");
+    assert!(first_fit.contains("L-01") && !first_fit.contains("salvage"), "{first_fit}");
+    b.find_text(".rack-row.no[data-tag='L-03'] .rack-words", "came out of Brindle Wren, which is still here").await;
     b.press(&b.find_text(".fit button", "Reserve").await).await;
-    b.find_text(".reserved", "L-03").await;
+    b.find_text(".reserved", "L-01").await;
     b.press(&b.find_text("button", "Take from rack").await).await;
     b.arrives("/rack/").await;
     b.find_text("h2", "Its offcuts").await;
-    b.find_text("li", "L-03/1").await;
+    b.find_text("li", "L-01/1").await;
 
     // 6. Fasten.
     b.go("/boats/4/fasten").await;
@@ -136,7 +137,7 @@ async fn one_boat_goes_through_the_whole_job() {
         "Received Sable Plover",
         "Found crack at P5 F9",
         "Decided on P5",
-        "Reserved L-03",
+        "Reserved L-01",
         "Cut Graving piece",
         "Fastening planned",
         "Seams of P5",

@@ -275,6 +275,25 @@ async fn held_over(visitor: &Visitor, piece: i64) -> serde_json::Value {
     serde_json::from_str(&told.text).expect("an answer for the page's script")
 }
 
+/// A larch board put in the rack, as these fields say and otherwise dry, straight and quarter-sawn; its number.
+async fn put_in_rack(visitor: &Visitor, fields: &[(&str, &str)]) -> String {
+    let usual = [
+        ("species", "western_larch"),
+        ("form", "board"),
+        ("edges", "straight"),
+        ("thickness", "30"),
+        ("grain", "quarter"),
+        ("drying", "air"),
+        ("origin", "new"),
+        ("moisture", "12"),
+    ];
+    let said = |name: &str| fields.iter().any(|(n, _)| *n == name);
+    let all: Vec<(&str, &str)> = usual.into_iter().filter(|(n, _)| !said(n)).chain(fields.iter().copied()).collect();
+    let put = visitor.send("/rack/new", "/rack/new", &all).await;
+    assert_eq!(put.status, 303, "{}", put.text);
+    put.location.rsplit('/').next().unwrap().to_owned()
+}
+
 /// What is sent for a piece with the keys of the form that is always there.
 async fn by_hand(visitor: &Visitor, piece: i64, what: &str, fields: &[(&str, &str)]) -> Answer {
     let page = visitor.get(&format!("/boats/1/timber?piece={piece}")).await.text;
@@ -293,24 +312,8 @@ async fn a_piece_lies_on_its_board_clear_of_what_spoils_it_and_the_rest_keeps_th
     let server = Server::demo();
     let visitor = Visitor::new(&server);
     visitor.get("/").await;
-    let board = [
-        ("tag", "K-77"),
-        ("species", "western_larch"),
-        ("form", "board"),
-        ("edges", "straight"),
-        ("length", "2000"),
-        ("width", "150"),
-        ("thickness", "30"),
-        ("grain", "quarter"),
-        ("drying", "air"),
-        ("origin", "new"),
-        ("moisture", "12"),
-        ("place", "loft"),
-        ("defects", "knot, 0 mm, 700 mm, 0 mm, 150 mm"),
-    ];
-    let put = visitor.send("/rack/new", "/rack/new", &board).await;
-    assert_eq!(put.status, 303, "{}", put.text);
-    let id = put.location.rsplit('/').next().unwrap().to_owned();
+    let knotted = ("defects", "knot, 0 mm, 700 mm, 0 mm, 150 mm");
+    let id = put_in_rack(&visitor, &[("tag", "K-77"), ("length", "2000"), ("width", "150"), knotted]).await;
     let (piece, side) = visitor.on_timber(1, "Graving piece, P6").await;
     assert!(side.contains("Reserve K-77"), "{side}");
     let page = visitor.get("/boats/1/timber").await.text;
@@ -400,23 +403,8 @@ async fn a_board_that_was_kept_says_when_its_piece_asks_for_more_than_it_gives()
     let hidden = [("quality", "hidden"), ("needed_by", "")];
     let wants = format!("/boats/1/pieces/{piece}/wants");
     assert_eq!(visitor.send(&page, &wants, &hidden).await.status, 303);
-    let knotted = [
-        ("tag", "K-78"),
-        ("species", "western_larch"),
-        ("form", "board"),
-        ("edges", "straight"),
-        ("length", "700"),
-        ("width", "110"),
-        ("thickness", "30"),
-        ("grain", "quarter"),
-        ("drying", "air"),
-        ("origin", "new"),
-        ("moisture", "12"),
-        ("defects", "knot, 200 mm, 500 mm, 40 mm, 70 mm"),
-    ];
-    let put = visitor.send("/rack/new", "/rack/new", &knotted).await;
-    assert_eq!(put.status, 303, "{}", put.text);
-    let board = put.location.rsplit('/').next().unwrap().to_owned();
+    let knotted = ("defects", "knot, 200 mm, 500 mm, 40 mm, 70 mm");
+    let board = put_in_rack(&visitor, &[("tag", "K-78"), ("length", "700"), ("width", "110"), knotted]).await;
     assert_eq!(
         by_hand(&visitor, piece, "reserve", &[("board", &board)]).await.status,
         303,
@@ -474,30 +462,12 @@ async fn what_came_out_of_a_boat_that_is_here_is_offered_to_no_other() {
     let title = visitor.get("/boats/2").await.text;
     let title = title.split_once("<title>").unwrap().1.split('<').next().unwrap().to_owned();
     let other = title.split(" · ").nth(1).expect("her name");
-    let salvaged = |tag: &'static str, from: &str| {
-        let fields = [
-            ("tag", tag),
-            ("species", "western_larch"),
-            ("form", "salvage"),
-            ("edges", "straight"),
-            ("length", "600"),
-            ("width", "90"),
-            ("thickness", "24"),
-            ("grain", "quarter"),
-            ("drying", "air"),
-            ("origin", "salvage"),
-            ("moisture", "11"),
-            ("from_boat", from),
-        ];
-        fields.map(|(n, v)| (n.to_owned(), v.to_owned()))
-    };
     let mut ids = Vec::new();
     for (tag, from) in [("S-31", other), ("S-32", "Long Gone")] {
-        let fields = salvaged(tag, from);
-        let fields: Vec<(&str, &str)> = fields.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
-        let put = visitor.send("/rack/new", "/rack/new", &fields).await;
-        assert_eq!(put.status, 303, "{}", put.text);
-        ids.push(put.location.rsplit('/').next().unwrap().to_owned());
+        let size = [("length", "600"), ("width", "90"), ("thickness", "24")];
+        let salvaged =
+            [("tag", tag), ("from_boat", from), ("form", "salvage"), ("origin", "salvage"), ("moisture", "11")];
+        ids.push(put_in_rack(&visitor, &[&size[..], &salvaged].concat()).await);
     }
     let told = held_over(&visitor, piece).await;
     assert!(told[&ids[0]][0] == false && told[&ids[0]][1].as_str().unwrap().contains("goes back into her"), "{told}");
