@@ -171,7 +171,7 @@ pub async fn list(desk: Desk<'_>, _who: BoatReader, id: i64, piece: Option<i64>)
 
 /// How each board of the rack serves a piece, for whoever holds it over them.
 #[get("/boats/<id>/timber/fits/<piece>")]
-pub async fn fits(desk: Desk<'_>, _who: BoatReader, id: i64, piece: i64) -> Result {
+pub async fn fits(desk: Desk<'_>, _who: Crew, id: i64, piece: i64) -> Result {
     let piece = decisions::piece(desk.store, id, piece).await?;
     let rack = Rack::load(desk.store).await?;
     let boat = boats::find(desk.store, id).await?;
@@ -238,17 +238,19 @@ async fn listed(desk: &Desk<'_>, id: i64, asked: Option<i64>, faults: Faults) ->
     let groups =
         [("Waiting for a board", PieceState::Planned), ("Has a board", PieceState::Reserved), ("Cut", PieceState::Cut)];
     let groups = groups.map(|(name, state)| (name, of_state(state).map(chip).collect::<Vec<_>>()));
+    let page = desk.boat_page(&file, "Timber", "timber");
     let nothing = match shown {
         Some(piece) if piece.state == PieceState::Cut => "It is cut: it asks for no board.",
         Some(piece) if matches!(piece.geometry, Geometry::Timber { sheet: true, .. }) => "It is cut from a sheet.",
         Some(piece) if species::find(&piece.species).is_err() => {
             "Nobody said of what timber it is: no board can be held against it."
         }
+        _ if !page.may_write => "No board is kept for her.",
         _ => "No board is free.",
     };
-    let (rows, more) = shown.map_or((Vec::new(), 0), |piece| rows(desk, &file, piece, &rack));
+    let (rows, more) = shown.map_or((Vec::new(), 0), |piece| rows(desk, &file, piece, &rack, page.may_write));
     Ok(List {
-        page: desk.boat_page(&file, "Timber", "timber"),
+        page,
         boat_id: id,
         groups: groups.into_iter().filter(|(_, chips)| !chips.is_empty()).collect(),
         rows,
@@ -261,8 +263,9 @@ async fn listed(desk: &Desk<'_>, id: i64, asked: Option<i64>, faults: Faults) ->
 }
 
 /// The boards with what lies on them: that of the piece shown, those that serve it, those of this boat's other pieces, and of what is
-/// left those of its species first. How many are left out comes with them.
-fn rows(desk: &Desk<'_>, file: &BoatFile, shown: &Piece, rack: &Rack) -> (Vec<BoardRow>, usize) {
+/// left those of its species first. How many are left out comes with them. Who is a guest sees what is kept for the boat, not what else the
+/// yard has.
+fn rows(desk: &Desk<'_>, file: &BoatFile, shown: &Piece, rack: &Rack, yards: bool) -> (Vec<BoardRow>, usize) {
     let fits = ranked(&file.boat.name, shown, rack);
     let best = best_of(&fits);
     let kept = |b: &Board| file.pieces.iter().find(|p| p.state == PieceState::Reserved && p.board_id == Some(b.id));
@@ -279,6 +282,7 @@ fn rows(desk: &Desk<'_>, file: &BoatFile, shown: &Piece, rack: &Rack) -> (Vec<Bo
     };
     let of_others = rack.boards.iter().filter(|b| kept(b).is_some_and(|p| p.id != shown.id)).map(|b| (b, None));
     let mut boards: Vec<(&Board, Option<&Fit>)> = fits.iter().map(|(b, f)| (*b, Some(f))).chain(of_others).collect();
+    boards.retain(|(b, _)| yards || kept(b).is_some());
     boards.sort_by_key(|(b, fit)| turn(b, *fit));
     let more = boards.len().saturating_sub(MOST_ROWS);
     boards.truncate(MOST_ROWS);
