@@ -31,7 +31,7 @@ const racked = {
     if (!piece || event.button !== 0 || !this.$refs.move) return;
     this.carried = false;
     const chip = this.$root.querySelector(`.chip[data-piece="${piece.dataset.piece}"]`);
-    this.held = { id: piece.dataset.piece, at: [event.clientX, event.clientY], chip: chip || piece, drawn: piece !== chip, fits: null };
+    this.held = { id: piece.dataset.piece, at: [event.clientX, event.clientY], chip: chip || piece, drawn: piece !== chip, fits: null, told: null };
     if (event.pointerType === "touch") this.held.resting = setTimeout(() => this.lift(this.held, event), RESTS);
   },
   // From now on it is carried.
@@ -43,7 +43,7 @@ const racked = {
     document.body.append(held.mark);
     this.$root.classList.add("carrying");
     this.$root.setPointerCapture(event.pointerId);
-    this.ask(held);
+    held.told = this.ask(held);
     this.follow(held, event);
   },
   follow(held, event) {
@@ -85,7 +85,8 @@ const racked = {
     }
     this.carried = true;
     const [board, tray] = [this.under(event), this.under(event, "[data-tray]")];
-    if (!held.fits) await this.asked(held);
+    // The answer may be later than the hand.
+    await held.told;
     const serves = board && held.fits && (held.fits[board.dataset.board] || [false])[0];
     const words = board && board.querySelector(".rack-words").textContent;
     this.letGo();
@@ -94,11 +95,6 @@ const racked = {
     if (serves) return this.send(held.id, "reserve", board.dataset.board);
     if (tray && held.drawn) return this.send(held.id, "give-back", "");
     if (board) this.$refs.says.textContent = `${board.dataset.tag}: ${words}`;
-  },
-  // The answer may be later than the hand.
-  async asked(held) {
-    this.held = held;
-    await this.ask(held);
   },
   send(piece, what, board) {
     this.$refs.board.value = board;

@@ -248,7 +248,8 @@ async fn listed(desk: &Desk<'_>, id: i64, asked: Option<i64>, faults: Faults) ->
         _ if !page.may_write => "No board is kept for her.",
         _ => "No board is free.",
     };
-    let (rows, more) = shown.map_or((Vec::new(), 0), |piece| rows(desk, &file, piece, &rack, page.may_write));
+    let fits = shown.map_or(Vec::new(), |piece| ranked(&file.boat.name, piece, &rack));
+    let (rows, more) = shown.map_or((Vec::new(), 0), |piece| rows(desk, &file, piece, &rack, &fits, page.may_write));
     Ok(List {
         page,
         boat_id: id,
@@ -256,7 +257,7 @@ async fn listed(desk: &Desk<'_>, id: i64, asked: Option<i64>, faults: Faults) ->
         rows,
         more,
         nothing,
-        shown: shown.map(|piece| piece_view(desk, &file, piece, &rack)),
+        shown: shown.map(|piece| piece_view(desk, &file, piece, &rack, &fits)),
         qualities: pairs(Quality::ALL, Quality::code, Quality::label),
         faults,
     })
@@ -265,9 +266,15 @@ async fn listed(desk: &Desk<'_>, id: i64, asked: Option<i64>, faults: Faults) ->
 /// The boards with what lies on them: that of the piece shown, those that serve it, those of this boat's other pieces, and of what is
 /// left those of its species first. How many are left out comes with them. Who is a guest sees what is kept for the boat, not what else the
 /// yard has.
-fn rows(desk: &Desk<'_>, file: &BoatFile, shown: &Piece, rack: &Rack, yards: bool) -> (Vec<BoardRow>, usize) {
-    let fits = ranked(&file.boat.name, shown, rack);
-    let best = best_of(&fits);
+fn rows(
+    desk: &Desk<'_>,
+    file: &BoatFile,
+    shown: &Piece,
+    rack: &Rack,
+    fits: &[(&Board, Fit)],
+    yards: bool,
+) -> (Vec<BoardRow>, usize) {
+    let best = best_of(fits);
     let kept = |b: &Board| file.pieces.iter().find(|p| p.state == PieceState::Reserved && p.board_id == Some(b.id));
     let turn = |b: &Board, fit: Option<&Fit>| {
         if kept(b).is_some_and(|p| p.id == shown.id) {
@@ -344,17 +351,16 @@ fn board_words(desk: &Desk<'_>, b: &Board) -> String {
     )
 }
 
-fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, rack: &Rack) -> PieceView {
+fn piece_view(desk: &Desk<'_>, file: &BoatFile, piece: &Piece, rack: &Rack, fits: &[(&Board, Fit)]) -> PieceView {
     let wanted = species::find(&piece.species).ok();
-    let ranked = ranked(&file.boat.name, piece, rack);
-    let best = best_of(&ranked);
+    let best = best_of(fits);
     let board = piece.board_id.and_then(|id| rack.find(id)).map(|b| (b.id, b.tag.clone()));
-    let (own, fits): (Vec<_>, Vec<_>) = ranked.into_iter().partition(|(b, _)| Some(b.id) == piece.board_id);
+    let (own, fits): (Vec<_>, Vec<_>) = fits.iter().partition(|(b, _)| Some(b.id) == piece.board_id);
     let serving = fits.iter().filter(|(_, f)| f.serves).count();
     // Whoever has a board asks only what would serve as well.
     let wants = serving == 0 && board.is_none();
     let misses = if board.is_none() { NEAR_MISSES } else { 0 };
-    let told = |(b, f): (&Board, Fit)| FitView {
+    let told = |(b, f): &(&Board, Fit)| FitView {
         board_id: b.id,
         tag: b.tag.clone(),
         what: board_words(desk, b),
